@@ -1,0 +1,246 @@
+"""From frozen records to answers: the steps of a job, each a function.
+
+The window and the command line both call these; neither computes for itself.
+Data goes one way: part, strength, ways, board, corrections, export.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from knollside.core.build.board import Board, trade_board
+from knollside.core.build.choose import Choice, Reach, rank_materials
+from knollside.core.build.price import Pace, Price, price
+from knollside.core.build.stack import stack_layers, use_of
+from knollside.core.fit.process import Correction, correct
+from knollside.core.job.file import PrinterFacts
+from knollside.core.lay.stand import overhang_limit
+from knollside.core.lay.ways import NET_DIRECTIONS, Ranking, RatedWay, rank, rate_way
+from knollside.core.material.allowables import Allowables, allowables, target_reserve, withheld
+from knollside.core.material.cards import Material, material, with_bond
+from knollside.core.mesh.check import UNIT_TO_MM, Soundness, check
+from knollside.core.mesh.edit import Edited, resize
+from knollside.core.mesh.features import find_features
+from knollside.core.mesh.slicer import cut, section_of
+from knollside.core.model import (
+    Array,
+    Duty,
+    Feature,
+    Mate,
+    Measurement,
+    Mesh,
+    Range,
+    Recipe,
+    Refused,
+    Way,
+    rotation_to_up,
+)
+from knollside.core.strength.field import StressField, solve
+from knollside.core.strength.rating import point_reserves, rate
+from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
+from knollside.core.strength.skin import skin_of
+
+Tick = Callable[[float, str], None]
+CELLS = 50_000
+
+
+@dataclass(frozen=True)
+class PartFacts:
+    """The mesh in mm with what is known of it without a duty."""
+
+    mesh: Mesh
+    soundness: Soundness
+    features: tuple[Feature, ...]
+
+    def feature(self, name: str) -> Feature | None:
+        return next((f for f in self.features if f.id == name), None)
+
+
+def read_part(mesh: Mesh, unit: str = "mm", tick: Tick | None = None) -> PartFacts:
+    """Scale to mm, check, and find features."""
+    say = tick or (lambda share, text: None)
+    scaled = Mesh(mesh.vertices * UNIT_TO_MM[unit], mesh.faces) if unit != "mm" else mesh
+    say(0.1, "checking the mesh")
+    state = check(scaled)
+    say(0.5, "finding holes and flats")
+    return PartFacts(scaled, state, find_features(scaled))
+
+
+@dataclass(frozen=True)
+class Strength:
+    """The stress field of a duty with the strengths it is held against."""
+
+    field: StressField
+    limits: tuple[Allowables, ...]
+    card: Material
+    recipe: Recipe
+    target: float
+    withheld: str | None
+
+
+def strength(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, cells: int = CELLS,
+             way: Way | None = None, tick: Tick | None = None) -> Strength:
+    """Solve once for a duty. With a ``way`` the shell has tops and walls of that way."""
+    limits = tuple(allowables(card, duty.surroundings, c) for c in duty.cases if c.loads)
+    skin = skin_of(recipe, None if way is None else way.direction)
+    found = solve(part.mesh, part.features, duty, card.modulus.value, cells, skin, tick=tick)
+    return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty))
+
+
+def ways(part: PartFacts, duty: Duty, s: Strength, bed: tuple[float, float, float],
+         directions: int = NET_DIRECTIONS) -> Ranking:
+    return rank(part.mesh, part.features, s.field, s.limits, s.recipe, duty.purpose, s.target, bed, directions)
+
+
+def one_way(part: PartFacts, s: Strength, bed: tuple[float, float, float], direction: tuple[float, float, float],
+            letter: str = "") -> RatedWay:
+    return rate_way(letter, part.mesh, part.features, s.field, s.limits, s.recipe, s.target, bed,
+                    np.asarray(direction))
+
+
+@dataclass(frozen=True)
+class LayerLog:
+    """Quantities against height for one way: every array (k,). ``peak`` is the least solved reserve
+    near the height, ``nominal`` the plain-section one, ``overhang`` mm2 per mm of height,
+    ``lean`` the steepest lean in degrees; ``paint`` the reserve at each mesh corner."""
+
+    heights: Array
+    nominal: Array
+    peak: Array
+    area: Array
+    overhang: Array
+    paint: Array
+    balance: float
+    layers: int
+    layer_height: float
+
+
+def layer_log(part: PartFacts, s: Strength, direction: tuple[float, float, float], count: int = 80) -> LayerLog:
+    """The layer log of a way, with the painted reserve for the stage."""
+    n = np.asarray(direction, float)
+    res = resultants(part.mesh, s.field, n, count)
+    nominal = nominal_reserve(res, s.limits)
+    parting, every = point_reserves(s.field, s.limits, n)
+    z = s.field.points @ n - float((part.mesh.vertices @ n).min())
+    step = res.heights[1] - res.heights[0]
+    bins = np.clip((z / step).astype(int), 0, count - 1)
+    peak = np.full(count, np.inf)
+    clear = ~s.field.apart
+    np.minimum.at(peak, bins[clear], parting[clear])
+    over = _overhang_profile(part.mesh, n, s.recipe, count)
+    paint = _at_corners(part.mesh, s.field, every)
+    area = np.array([x.area for x in res.sections])
+    height = float(np.ptp(part.mesh.vertices @ n))
+    return LayerLog(res.heights, nominal, peak, area, over, paint, balance_by_stress(res, part.mesh, s.field, n),
+                    max(1, round(height / s.recipe.layer_height)), s.recipe.layer_height)
+
+
+def plain_log(mesh: Mesh, direction: tuple[float, float, float], recipe: Recipe, count: int = 80) -> LayerLog:
+    """The log without a stress field: area and overhang only."""
+    n = np.asarray(direction, float)
+    turned = mesh.turned(rotation_to_up(n))
+    low, high = turned.bounds[:, 2]
+    levels = low + (np.arange(count) + 0.5) * (high - low) / count
+    cuts = cut(turned, levels)
+    area = np.array([section_of(cuts.at(k)).area for k in range(count)])
+    nothing = np.full(count, np.nan)
+    return LayerLog(levels - low, nothing, nothing, area, _overhang_profile(mesh, n, recipe, count),
+                    np.zeros(0), 0.0, max(1, round((high - low) / recipe.layer_height)), recipe.layer_height)
+
+
+def _overhang_profile(mesh: Mesh, n: Array, recipe: Recipe, count: int) -> Array:
+    """Area leaning beyond the limit in each slice of height, mm2 (k,)."""
+    z = mesh.vertices @ n
+    low, high = float(z.min()), float(z.max())
+    lean = -(mesh.normals @ n)
+    faces = z[mesh.faces]
+    steep = (lean > np.sin(overhang_limit(recipe))) & (faces.max(axis=1) > low + recipe.layer_height)
+    middle = faces.mean(axis=1)[steep]
+    bins = np.clip(((middle - low) / max(high - low, 1e-9) * count).astype(int), 0, count - 1)
+    return np.bincount(bins, mesh.areas[steep], minlength=count).astype(float)
+
+
+def _at_corners(mesh: Mesh, field: StressField, reserve: Array) -> Array:
+    """Reserve at mesh corners from the nearest judged surface points."""
+    from scipy.spatial import cKDTree
+
+    surface = np.flatnonzero(np.linalg.norm(field.normals, axis=1) > 0)
+    distance, near = cKDTree(field.points[surface]).query(mesh.vertices, k=min(3, len(surface)))
+    weight = 1 / np.maximum(distance, 0.1)
+    log = np.log(np.clip(reserve[surface][near], 0.01, 1e4))
+    return np.asarray(np.exp((log * weight).sum(axis=1) / weight.sum(axis=1)))
+
+
+def boards(part: PartFacts, s: Strength, direction: tuple[float, float, float], pace: Pace, factor: Range,
+           tick: Tick | None = None) -> Board:
+    return trade_board(part.mesh, s.field, s.limits, s.recipe, s.card, direction, s.target, pace, factor, tick)
+
+
+def materials(s: Strength, duty: Duty, direction: tuple[float, float, float], printer: PrinterFacts,
+              own_bond: dict[str, Range]) -> tuple[Choice, ...]:
+    reach = Reach(int(printer.nozzle_max_c), int(printer.bed_max_c), printer.enclosed, printer.hard_nozzle)
+    return rank_materials(s.field, duty, direction, reach, s.target, own_bond)
+
+
+def price_of(mesh: Mesh, direction: tuple[float, float, float], recipe: Recipe, card: Material, pace: Pace,
+             factor: Range) -> Price:
+    """Grams and hours of one recipe for one way."""
+    stack = stack_layers(mesh, direction, recipe.layer_height, tuple({recipe.tops, recipe.bottoms}))
+    return price(stack, use_of(stack, recipe), recipe, card, pace, factor)
+
+
+@dataclass(frozen=True)
+class Verified:
+    """The chosen way and recipe solved again with its own shell and core."""
+
+    quick: Range
+    solved: Range
+    movement: float
+    strength: Strength
+
+
+def verify(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, way: Way, quick: Range,
+           cells: int = CELLS, tick: Tick | None = None) -> Verified:
+    """Solve the chosen recipe with tops, walls and infill as that way makes them."""
+    s = strength(part, duty, recipe, card, cells, way, tick)
+    rating = rate(s.field, s.limits, np.array([way.direction]))
+    return Verified(quick, rating.range_of(0), s.field.greatest_movement, s)
+
+
+def corrections(part: PartFacts, mates: tuple[Mate, ...], direction: tuple[float, float, float],
+                readings: tuple[Measurement, ...]) -> tuple[tuple[Correction, ...], tuple[str, ...]]:
+    """Every mate's correction, and a sentence for each that cannot be given."""
+    good, refused = [], []
+    for mate in mates:
+        f = part.feature(mate.feature)
+        try:
+            if f is None:
+                raise Refused(f"There is no feature '{mate.feature}' on this part.")
+            good.append(correct(f, mate, direction, readings))
+        except Refused as refusal:
+            refused.append(str(refusal))
+    return tuple(good), tuple(refused)
+
+
+def apply_corrections(part: PartFacts, mates: tuple[Mate, ...], found: tuple[Correction, ...],
+                      line_width: float) -> Edited:
+    """The mesh with the chosen corrections made, exactly there and nowhere else."""
+    chosen = {m.feature for m in mates if m.apply}
+    wanted = {c.feature: c.to_mm for c in found if c.feature in chosen and abs(c.to_mm - c.from_mm) > 5e-4}
+    if not wanted:
+        return Edited(part.mesh, ())
+    return resize(part.mesh, part.features, wanted, line_width)
+
+
+def laid(mesh: Mesh, direction: tuple[float, float, float]) -> Mesh:
+    """The mesh turned to its way and set on the bed: lowest point at 0, middle at the origin."""
+    turned = mesh.turned(rotation_to_up(direction))
+    low, high = turned.bounds
+    return Mesh(turned.vertices - np.array([(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]), turned.faces)
+
+
+def card_for(name: str, bond: Range | None) -> Material:
+    return with_bond(material(name), bond)

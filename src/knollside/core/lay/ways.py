@@ -1,0 +1,187 @@
+"""The short list: directions worth lying in, rated, limited and put in order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial import ConvexHull
+
+from knollside.core.lay.stand import Footing, Standing, footing, standing
+from knollside.core.material.allowables import Allowables
+from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe
+from knollside.core.strength.field import StressField
+from knollside.core.strength.rating import MODES, Ratings, rate, sphere
+
+NET_DIRECTIONS = 800
+_SAME = np.cos(np.radians(12))
+
+
+@dataclass(frozen=True)
+class RatedWay:
+    """One way to lie with everything the list says of it. ``place`` in the part's frame."""
+
+    letter: str
+    direction: tuple[float, float, float]
+    title: str
+    reserve: Range
+    parting: float
+    mode: str
+    place: tuple[float, float, float]
+    place_name: str
+    place_height: float
+    case: str
+    footing: Footing
+    overhang: float
+    holds: bool
+    score: float
+    reason: str
+    gives_up: str
+
+
+@dataclass(frozen=True)
+class Ranking:
+    """The rated net and the short list, best first."""
+
+    net: Ratings
+    shape: Standing
+    ways: tuple[RatedWay, ...]
+    target: float
+
+
+# What each purpose weighs (D1): strength, little overhang, low height, broad contact.
+WEIGHTS: dict[Purpose, dict[str, float]] = {
+    Purpose.WORKING: {"strength": 0.60, "overhang": 0.20, "height": 0.10, "contact": 0.10},
+    Purpose.FIT_CHECK: {"strength": 0.05, "overhang": 0.40, "height": 0.40, "contact": 0.15},
+    Purpose.SHOW: {"strength": 0.20, "overhang": 0.50, "height": 0.10, "contact": 0.20},
+}
+
+
+def candidates(mesh: Mesh, features: tuple[Feature, ...], net: Ratings, shape: Standing) -> list[Array]:
+    """Up-directions: resting on the hull's flats, along feature axes, and the strongest of the net."""
+    out: list[Array] = []
+
+    def add(n: Array) -> None:
+        n = n / np.linalg.norm(n)
+        if all(float(n @ o) < _SAME for o in out):
+            out.append(n)
+
+    hull = ConvexHull(mesh.vertices[np.unique(mesh.faces)])
+    corner = mesh.vertices[np.unique(mesh.faces)][hull.simplices]
+    area = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1) / 2
+    _, group = np.unique(np.round(hull.equations[:, :3], 2), axis=0, return_inverse=True)
+    total = np.bincount(group.ravel(), area)
+    for g in np.argsort(-total)[:12]:
+        if total[g] > 0.015 * hull.area:
+            add(-hull.equations[np.argmax(group.ravel() == g), :3])
+    for f in features:
+        if f.kind in ("hole", "pin", "slot", "hexagon") and len(out) < 18:
+            add(np.asarray(f.axis))
+            add(-np.asarray(f.axis))
+    # Of a direction and its opposite the net rates one; keep the side that stands better.
+    for i in np.argsort(-net.reserve)[:3]:
+        add(net.directions[i])
+        break
+    return out
+
+
+def rank(mesh: Mesh, features: tuple[Feature, ...], field: StressField, limits: tuple[Allowables, ...],
+         recipe: Recipe, purpose: Purpose, target: float, bed: tuple[float, float, float],
+         directions: int = NET_DIRECTIONS, keep: int = 7) -> Ranking:
+    """Rate the net, gather candidates, refine, apply the limits, and order by the purpose's weights."""
+    net = rate(field, limits, sphere(directions))
+    shape = standing(mesh, net.directions, recipe)
+    found = np.array(candidates(mesh, features, net, shape))
+    rated = rate(field, limits, found)
+    shapes = standing(mesh, found, recipe)
+    ways = []
+    tallest = float(np.ptp(mesh.vertices @ found.T, axis=0).max())
+    widest = max(float(shapes.contact.max()), 1.0)
+    surface = float(mesh.areas.sum())
+    weights = WEIGHTS[purpose]
+    for i, n in enumerate(found):
+        foot = footing(mesh, n, recipe, bed)
+        reserve = rated.range_of(i)
+        overhang = float(shapes.overhang[i])
+        # Strength beyond twice the need buys nothing; up to it, it does.
+        score = (weights["strength"] * min(reserve.value / target, 2.0) / 2 - weights["overhang"] * overhang / surface
+                 - weights["height"] * foot.height / tallest + weights["contact"] * min(foot.contact / widest, 1.0))
+        holds = reserve.value >= target and foot.fits and foot.stands
+        if not foot.fits:
+            score -= 3
+        if not foot.stands:
+            score -= 1
+        if reserve.value < target and purpose is Purpose.WORKING:
+            score -= 0.5
+        ways.append((score, i, n, foot, reserve, overhang, holds))
+    ways.sort(key=lambda w: -w[0])
+    listed = [_describe(letter, mesh, features, field, rated, w) for letter, w in
+              zip("ABCDEFGHIJ", ways[:keep], strict=False)]
+    return Ranking(net, shape, tuple(listed), target)
+
+
+def rate_way(letter: str, mesh: Mesh, features: tuple[Feature, ...], field: StressField,
+             limits: tuple[Allowables, ...], recipe: Recipe, target: float, bed: tuple[float, float, float],
+             direction: Array) -> RatedWay:
+    """One direction by itself, as when a pin on the net is dragged."""
+    n = np.asarray(direction, float) / np.linalg.norm(direction)
+    rated = rate(field, limits, n[None])
+    foot = footing(mesh, n, recipe, bed)
+    overhang = float(standing(mesh, n[None], recipe).overhang[0])
+    reserve = rated.range_of(0)
+    holds = reserve.value >= target and foot.fits and foot.stands
+    return _describe(letter, mesh, features, field, rated, (0.0, 0, n, foot, reserve, overhang, holds))
+
+
+def _describe(letter: str, mesh: Mesh, features: tuple[Feature, ...], field: StressField, rated: Ratings,
+              way: tuple[float, int, Array, Footing, Range, float, bool]) -> RatedWay:
+    score, i, n, foot, reserve, overhang, holds = way
+    at = field.points[rated.point[i]]
+    x, y, z = (float(v) for v in at)
+    height = float(at @ n - (mesh.vertices[np.unique(mesh.faces)] @ n).min())
+    name = near_feature(mesh, features, at)
+    mode = MODES[rated.mode[i]]
+    case = field.cases[rated.case[i]].name
+    verb = {0: f"{case} pulls the layers apart", 1: f"{case} shears the layers", 2: f"{case} pulls along the layers",
+            3: f"{case} presses along the layers", 4: f"{case} makes it yield"}[int(rated.mode[i])]
+    reason = f"{verb} at {height:.0f} mm, {name}."
+    gives = []
+    if not foot.fits:
+        gives.append("Too large for the bed this way.")
+    if not foot.stands:
+        gives.append("Tips over without help.")
+    elif foot.lean < 0.25:
+        gives.append("Stands narrow; give it a brim.")
+    if overhang > 30:
+        gives.append(f"{overhang / 100:.1f} cm² leans too far; support it.")
+    if not gives:
+        gives.append("Needs no support.")
+    a, b, c = (float(v) for v in n)
+    return RatedWay(letter, (a, b, c), _title(features, n, foot, mesh), reserve, float(rated.parting[i]), mode,
+                    (x, y, z), name, height, case, foot, overhang, holds, score, reason, " ".join(gives))
+
+
+def _title(features: tuple[Feature, ...], n: Array, foot: Footing, mesh: Mesh) -> str:
+    wide = float(max(np.ptp(mesh.vertices @ foot.turn.T, axis=0)[:2]))
+    posture = "Standing" if foot.height > 1.25 * wide else "Flat" if foot.height < 0.45 * wide else "Upright"
+    level = float((mesh.vertices[np.unique(mesh.faces)] @ n).min())
+    under = [f for f in features if f.kind == "flat" and float(np.asarray(f.axis) @ n) < -0.9995
+             and abs(float(np.asarray(f.centre) @ n) - level) < 0.1]
+    if under:
+        return f"{posture} on {under[0].title.lower()}"
+    return "Leaning" if foot.contact < 4 else f"{posture}, on edges"
+
+
+def near_feature(mesh: Mesh, features: tuple[Feature, ...], point: Array) -> str:
+    """'at hole 2' or 'between ...': words for a place, by the named feature whose surface is nearest."""
+    best, nearest = None, 1e9
+    for f in features:
+        if f.kind == "fillet" and f.length is not None and f.length < 1:
+            continue
+        d = float(np.linalg.norm(mesh.triangles[f.faces].reshape(-1, 3) - point, axis=1).min())
+        if f.kind == "flat":
+            n = np.asarray(f.axis)
+            d = max(d * 0.5, abs(float((np.asarray(f.centre) - point) @ n)))
+        if d < nearest:
+            best, nearest = f, d
+    return f"near {best.title.lower()}" if best is not None else "on the plain surface"

@@ -1,0 +1,122 @@
+"""From table strength to the value used: the stair of METHODS 1.6.
+
+Each step multiplies; each carries a range and a source. Ranges combine in
+quadrature of their logarithms (independent doubts).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from knollside.core.material.cards import Material
+from knollside.core.model import Danger, Duty, LoadCase, Range, Refused, Surroundings
+
+ROOM = 23.0
+MODEL_DOUBT = 0.10  # of the stress itself: grid, idealised loads
+
+
+@dataclass(frozen=True)
+class Step:
+    """One factor on strength, with its reason."""
+
+    name: str
+    factor: Range
+    why: str
+
+
+@dataclass(frozen=True)
+class Allowables:
+    """What a layer-built part may carry, MPa: ``pull`` and ``press`` in the layer, ``apart`` across
+    layers, ``shear`` between them; ``spread`` the (low, high) factors of the combined doubt of pull
+    and of apart."""
+
+    pull: float
+    press: float
+    apart: float
+    shear: float
+    pull_spread: tuple[float, float]
+    apart_spread: tuple[float, float]
+    steps: tuple[Step, ...]
+    bond: Range
+    table: Range
+
+    @property
+    def limits(self) -> tuple[float, float, float, float, float]:
+        """(apart, shear, pull, press, yield) for the rating kernel."""
+        return self.apart, self.shear, self.pull, self.press, self.pull
+
+
+def temperature_factor(card: Material, celsius: float) -> Range:
+    """Strength left at a temperature: all at room heat, none at softening (METHODS 1.6).
+
+    Between, a printed thermoplastic falls slowly then fast; the straight line
+    is the low end of the range. Refuses at or above softening.
+    """
+    if celsius >= card.softens:
+        raise Refused(f"{card.name} softens at {card.softens:.0f} °C; at {celsius:.0f} °C it carries nothing. "
+                      "Choose another material or a cooler place.")
+    if celsius <= ROOM:
+        return Range(1.0, 1.0, 1.0)
+    x = (celsius - ROOM) / (card.softens - ROOM)
+    return Range(1 - x**1.3, 1 - x, 1 - x**2)
+
+
+def steps_for(card: Material, place: Surroundings, case: LoadCase) -> tuple[Step, ...]:
+    """The knock-downs that this material, place and load case call for."""
+    out: list[Step] = []
+    if place.temperature_c > ROOM:
+        warm = place.temperature_c > card.use_below
+        out.append(Step(f"At {place.temperature_c:.0f} °C", temperature_factor(card, place.temperature_c),
+                        f"above its limit of {card.use_below:.0f} °C" if warm
+                        else f"none left at {card.softens:.0f} °C"))
+    if case.permanent:
+        low = 0.20 if card.creeps else 0.25
+        out.append(Step("Always loaded", Range(0.30 if card.creeps else 0.33, low, 0.40),
+                        "creep: the usual design range for unfilled plastics"))
+    if case.repeated:
+        out.append(Step("Many times", Range(0.70, 0.50, 0.85), "fatigue, thousands of times"))
+    if case.knocked:
+        out.append(Step("Knocked", Range(0.80, 0.60, 0.95), "a sudden load bites deeper"))
+    if place.wet and card.thirsty:
+        out.append(Step("Wet", Range(0.70, 0.55, 0.85), "takes up water and softens"))
+    if place.sun:
+        left = {"poor": Range(0.65, 0.45, 0.85), "fair": Range(0.85, 0.70, 0.95), "good": Range(0.95, 0.9, 1.0)}
+        out.append(Step("Weathered", left[card.sun], f"sun: {card.sun}"))
+    return tuple(out)
+
+
+def combine(parts: list[Range]) -> tuple[float, float, float]:
+    """Product of the middles, and the low and high factors around it."""
+    middle = math.prod(p.value for p in parts)
+    low = math.sqrt(sum(math.log(max(p.low, 1e-6) / p.value) ** 2 for p in parts))
+    high = math.sqrt(sum(math.log(p.high / p.value) ** 2 for p in parts))
+    return middle, math.exp(-low), math.exp(high)
+
+
+def allowables(card: Material, place: Surroundings, case: LoadCase) -> Allowables:
+    """Strengths for one load case. Shear between layers is taken as apart / sqrt(3) (von Mises,
+    until measured); pressing gets no more than pulling."""
+    steps = steps_for(card, place, case)
+    doubt = Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)
+    factors = [s.factor for s in steps]
+    pull, low, high = combine([card.pull, doubt, *factors])
+    apart, alow, ahigh = combine([card.pull, card.bond, doubt, *factors])
+    return Allowables(pull, pull, apart, apart / math.sqrt(3), (low, high), (alow, ahigh), steps, card.bond, card.pull)
+
+
+def target_reserve(duty: Duty) -> float:
+    """Needed reserve by duty: 2 ordinary, 3 knocked or repeated, 4 where someone may stand below."""
+    if duty.danger is Danger.BELOW:
+        return 4.0
+    if any(c.knocked or c.repeated for c in duty.cases):
+        return 3.0
+    return 2.0
+
+
+def withheld(duty: Duty) -> str | None:
+    """Why no verdict is given, or None. A person's safety is never judged here."""
+    if duty.danger is Danger.PERSON:
+        return ("No verdict: a part that a person's safety hangs on is for licensed practice and tested "
+                "hardware, not for a home print. The stresses are shown; no reserve is blessed.")
+    return None

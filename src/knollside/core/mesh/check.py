@@ -1,0 +1,144 @@
+"""Is the mesh sound? Closed, wound one way, right side out, no waste triangles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from knollside.core.mesh.crossing import crossing_pairs
+from knollside.core.mesh.topology import bodies_of, edges_of
+from knollside.core.model import Ints, Mesh
+
+CROSSING_LIMIT = 400_000  # triangles; above it the self-crossing test is left out, and said so
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One kind of fault, how often, and a sentence for the person."""
+
+    kind: str
+    count: int
+    message: str
+
+
+@dataclass(frozen=True)
+class Soundness:
+    closed: bool
+    bodies: int
+    triangles: int
+    volume_mm3: float
+    size_mm: tuple[float, float, float]
+    problems: tuple[Problem, ...]
+    unit_suspicion: str | None
+    body_of_face: Ints
+    notes: tuple[str, ...] = ()
+
+    @property
+    def sound(self) -> bool:
+        return not self.problems
+
+
+def check(mesh: Mesh) -> Soundness:
+    """Look the mesh over; changes nothing. Volume is signed (negative when inside out)."""
+    edges = edges_of(mesh)
+    count, label = bodies_of(mesh, edges)
+    problems: list[Problem] = []
+
+    open_edges = int((edges.count == 1).sum())
+    if open_edges:
+        at = mesh.vertices[edges.corners[edges.count == 1]].mean(axis=1)[0]
+        problems.append(Problem("open", open_edges, f"{open_edges} edges have a triangle on one side only, "
+                                f"so it is not closed; one is at {_point(at)}."))
+    crowded = int((edges.count > 2).sum())
+    if crowded:
+        at = mesh.vertices[edges.corners[edges.count > 2]].mean(axis=1)[0]
+        problems.append(Problem("non-manifold", crowded,
+                                f"{crowded} edges are shared by more than two triangles; one is at {_point(at)}."))
+    turned = int(((edges.count == 2) & (edges.turn != 0)).sum())
+    if turned:
+        problems.append(Problem("winding", turned, f"{turned} neighbouring triangles face opposite ways."))
+    areas = mesh.areas
+    longest = np.linalg.norm(np.diff(mesh.triangles[:, [0, 1, 2, 0]], axis=1), axis=2).max(axis=1)
+    thin = areas <= 1e-9 * np.maximum(longest, 1e-12) ** 2 * 10
+    flat = int(thin.sum())
+    if flat:
+        problems.append(Problem("zero-area", flat, f"{flat} triangles have no area."))
+    same = len(mesh.faces) - len(np.unique(np.sort(mesh.faces, axis=1), axis=0))
+    if same:
+        problems.append(Problem("duplicate", same, f"{same} triangles are there twice."))
+
+    closed = open_edges == 0 and crowded == 0
+    if closed and turned == 0:
+        inside_out = _inside_out(mesh, label, count)
+        if inside_out:
+            problems.append(Problem("inside-out", inside_out,
+                                    f"{inside_out} of {count} shells are inside out: their surface faces inward."))
+    notes: list[str] = []
+    if len(mesh.faces) <= CROSSING_LIMIT:
+        pairs = crossing_pairs(mesh)
+        if len(pairs):
+            at = mesh.triangles[pairs[0, 0]].mean(axis=0)
+            problems.append(Problem("self-crossing", len(pairs),
+                                    f"{len(pairs)} pairs of triangles pass through each other; "
+                                    f"one is at {_point(at)}."))
+    else:
+        notes.append(f"Self-crossing not tested above {CROSSING_LIMIT:,} triangles.")
+    x, y, z = (float(s) for s in mesh.size)
+    # A cavity is a shell of its own but belongs to the body around it.
+    return Soundness(closed, count - _cavities(mesh, label, count) if closed and turned == 0 else count,
+                     len(mesh.faces), mesh.volume, (x, y, z), tuple(problems), unit_suspicion((x, y, z)),
+                     label, tuple(notes))
+
+
+def unit_suspicion(size: tuple[float, float, float]) -> str | None:
+    """'metre' or 'inch' when the size in mm makes no sense for a printed part, else None."""
+    longest = max(size)
+    if longest < 0.7:
+        return "metre"
+    if longest < 12.0:
+        return "inch"
+    return None
+
+
+UNIT_TO_MM = {"mm": 1.0, "cm": 10.0, "inch": 25.4, "metre": 1000.0}
+
+
+def shell_volumes(mesh: Mesh, label: Ints, count: int) -> np.ndarray:
+    t = mesh.triangles - mesh.bounds.mean(axis=0)
+    each = np.einsum("ij,ij->i", t[:, 0], np.cross(t[:, 1], t[:, 2])) / 6
+    return np.bincount(label, each, minlength=count)
+
+
+def nesting(mesh: Mesh, label: Ints, count: int) -> np.ndarray:
+    """How many other shells each shell lies within."""
+    from knollside.core.mesh.inside import points_inside
+
+    depth = np.zeros(count, int)
+    if count == 1 or count > 200:
+        return depth
+    boxes = []
+    for s in range(count):
+        t = mesh.triangles[label == s].reshape(-1, 3)
+        boxes.append((t.min(axis=0), t.max(axis=0)))
+    for s in range(count):
+        for o in range(count):
+            if o != s and (boxes[o][0] <= boxes[s][0]).all() and (boxes[o][1] >= boxes[s][1]).all():
+                point = mesh.triangles[np.argmax(label == s)][:1].mean(axis=1)
+                shell = Mesh(mesh.vertices, mesh.faces[label == o])
+                depth[s] += int(points_inside(shell, point)[0])
+    return depth
+
+
+def _inside_out(mesh: Mesh, label: Ints, count: int) -> int:
+    """Shells whose sign disagrees with how deep they are nested (a cavity is rightly negative)."""
+    volumes = shell_volumes(mesh, label, count)
+    return int(((volumes < 0) != (nesting(mesh, label, count) % 2 == 1)).sum())
+
+
+def _cavities(mesh: Mesh, label: Ints, count: int) -> int:
+    return int((nesting(mesh, label, count) % 2 == 1).sum())
+
+
+def _point(p: np.ndarray) -> str:
+    return f"({p[0]:.1f}, {p[1]:.1f}, {p[2]:.1f}) mm"

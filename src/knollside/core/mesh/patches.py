@@ -1,0 +1,93 @@
+"""Planar patches of a mesh and the edges between them: what features are read from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from knollside.core.mesh.topology import dihedral, edges_of
+from knollside.core.model import Array, Ints, Mesh
+
+COPLANAR = np.radians(0.12)  # well under one facet of a 500-sided round, over six-digit rounding
+
+
+@dataclass(frozen=True)
+class Patches:
+    """``of_face`` (m,) patch number of each triangle; per patch its normal, area and middle.
+
+    Borders between patches, one entry per patch pair: ``pair`` (b, 2), the
+    signed ``angle`` (rad, positive convex), the ``along`` unit direction of the
+    shared edges and their summed ``length``.
+    """
+
+    of_face: Ints
+    normal: Array
+    area: Array
+    centre: Array
+    pair: Ints
+    angle: Array
+    along: Array
+    length: Array
+
+    @property
+    def count(self) -> int:
+        return len(self.area)
+
+    def neighbours(self) -> list[list[int]]:
+        """Border numbers at each patch."""
+        at: list[list[int]] = [[] for _ in range(self.count)]
+        for b, (p, q) in enumerate(self.pair):
+            at[p].append(b)
+            at[q].append(b)
+        return at
+
+
+def patches_of(mesh: Mesh) -> Patches:
+    edges = edges_of(mesh)
+    angle = dihedral(mesh, edges)
+    areas = mesh.areas
+    n = len(mesh.faces)
+    # A needle triangle's normal is noise: it always joins the neighbour across its longest edge.
+    longest = np.linalg.norm(mesh.triangles[:, [1, 2, 0]] - mesh.triangles, axis=2).max(axis=1)
+    needle = areas < 2e-4 * longest**2
+    a, b = edges.pair[:, 0], edges.pair[:, 1]
+    seam = mesh.vertices[edges.corners[edges.pair_edge]]
+    seam_length = np.linalg.norm(seam[:, 1] - seam[:, 0], axis=1)
+    across_long = ((needle[a] & (seam_length > 0.99 * longest[a])) | (needle[b] & (seam_length > 0.99 * longest[b])))
+    joined = (np.abs(angle) < COPLANAR) | across_long
+    link = edges.pair[joined]
+    graph = coo_matrix((np.ones(len(link), np.int8), (link[:, 0], link[:, 1])), shape=(n, n))
+    count, label = connected_components(graph, directed=False)
+    label = label.astype(np.int64)
+
+    cross = mesh.crosses
+    normal = np.stack([np.bincount(label, cross[:, k], minlength=count) for k in range(3)], axis=1)
+    size = np.linalg.norm(normal, axis=1, keepdims=True)
+    normal = np.divide(normal, size, out=np.zeros_like(normal), where=size > 0)
+    area = np.bincount(label, areas, minlength=count)
+    middle = mesh.triangles.mean(axis=1) * areas[:, None]
+    centre = np.stack([np.bincount(label, middle[:, k], minlength=count) for k in range(3)], axis=1)
+    centre /= np.maximum(area, 1e-300)[:, None]
+
+    p, q = label[a], label[b]
+    border = p != q
+    low, high = np.minimum(p, q)[border], np.maximum(p, q)[border]
+    key = low * count + high
+    order = np.argsort(key, kind="stable")
+    key = key[order]
+    if len(key) == 0:
+        empty = np.zeros(0)
+        return Patches(label, normal, area, centre, np.zeros((0, 2), np.int64), empty, np.zeros((0, 3)), empty)
+    starts = np.flatnonzero(np.r_[True, key[1:] != key[:-1]])
+    vector = (seam[:, 1] - seam[:, 0])[border][order]
+    # Sum the edge vectors with one sense each, so that a kinked border shows a short resultant.
+    sense = np.sign(np.einsum("ij,ij->i", vector, vector[starts][np.searchsorted(starts, np.arange(len(key)), "right") - 1]))
+    total = np.add.reduceat(vector * np.where(sense == 0, 1, sense)[:, None], starts)
+    length = np.add.reduceat(seam_length[border][order], starts)
+    mean_angle = np.add.reduceat((angle[border] * seam_length[border])[order], starts) / np.maximum(length, 1e-300)
+    along = total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-300)
+    pair = np.c_[low[order][starts], high[order][starts]]
+    return Patches(label, normal, area, centre, pair, mean_angle, along, length)

@@ -1,0 +1,207 @@
+"""Rounds (holes, pins, fillets, hexagons) from chains of flat strips.
+
+A meshed cylinder is a row of flat strips whose shared edges all run along one
+axis. A chain grows from any such edge; a least-squares circle through its
+corners gives axis and diameter (Coope 1993: linear in centre and radius), and
+the residual decides whether it is a round at all.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from knollside.core.mesh.patches import Patches
+from knollside.core.model import Array, Ints, Mesh
+
+STEEPEST_FACET = np.radians(61.0)  # six sides at least
+_AXIS_SLACK = 0.0008  # 1 - cos; about two degrees
+
+
+@dataclass(frozen=True)
+class Round:
+    """A cylinder-like chain of strips. ``turn`` is the angle it covers (rad), ``hollow`` for a hole."""
+
+    patches: Ints
+    faces: Ints
+    axis: Array
+    centre: Array
+    corner_diameter: float
+    flat_diameter: float
+    length: float
+    turn: float
+    sides: int
+    hollow: bool
+    closed_ends: tuple[bool, bool]
+
+    @property
+    def whole(self) -> bool:
+        return self.turn > np.radians(320)
+
+    @property
+    def diameter(self) -> float:
+        """The drawn diameter: corners on the circle, unless the mid-flat reading is rounder."""
+        if self.sides <= 40 and _plainness(self.flat_diameter) > _plainness(self.corner_diameter):
+            return self.flat_diameter
+        return self.corner_diameter
+
+
+def _plainness(d: float) -> int:
+    for score, step in ((3, 0.5), (2, 0.1), (1, 0.05)):
+        if abs(d / step - round(d / step)) * step < 0.0015:
+            return score
+    return 0
+
+
+def circle_fit(points: Array) -> tuple[Array, float, float]:
+    """Least-squares circle through (n, 2) points: centre, radius, largest residual."""
+    middle = points.mean(axis=0)
+    p = points - middle
+    scale = float(np.abs(p).max()) or 1.0
+    p = p / scale
+    design = np.c_[2 * p, np.ones(len(p))]
+    answer, *_ = np.linalg.lstsq(design, (p**2).sum(axis=1), rcond=None)
+    radius = float(np.sqrt(max(answer[2] + answer[0] ** 2 + answer[1] ** 2, 0.0)))
+    off = np.abs(np.linalg.norm(p - answer[:2], axis=1) - radius)
+    return answer[:2] * scale + middle, radius * scale, float(off.max()) * scale
+
+
+def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
+    bend = np.abs(patches.angle)
+    usable = (bend > np.radians(0.15)) & (bend < STEEPEST_FACET)
+    by_patch = patches.neighbours()
+    taken = np.zeros(patches.count, bool)
+    faces_of = _faces_by_patch(patches)
+    order = np.argsort(patches.area)  # strips are small: start there, not on the big flats
+    rank = np.empty(patches.count, np.int64)
+    rank[order] = np.arange(patches.count)
+    seeds = np.flatnonzero(usable)
+    seeds = seeds[np.argsort(rank[patches.pair[seeds]].max(axis=1), kind="stable")]
+    found: list[Round] = []
+    tried: set[tuple[int, ...]] = set()
+    for seed in seeds:
+        p, q = patches.pair[seed]
+        if taken[p] or taken[q]:
+            continue
+        axis = np.cross(patches.normal[p], patches.normal[q])
+        size = np.linalg.norm(axis)
+        if size < 1e-9:
+            continue
+        axis = axis / size
+        if abs(abs(float(axis @ patches.along[seed])) - 1) > _AXIS_SLACK:
+            continue
+        chain = _grow(patches, by_patch, usable, taken, int(seed), axis)
+        key = tuple(sorted(chain))
+        if len(chain) < 3 or key in tried:
+            continue
+        tried.add(key)
+        fitted = _fit(mesh, patches, by_patch, faces_of, np.array(key, np.int64), axis,
+                      bool(patches.angle[seed] < 0))
+        if fitted is not None:
+            taken[fitted.patches] = True
+            found.append(fitted)
+    return found
+
+
+def _faces_by_patch(patches: Patches) -> list[Ints]:
+    order = np.argsort(patches.of_face, kind="stable")
+    cuts = np.cumsum(np.bincount(patches.of_face, minlength=patches.count))[:-1]
+    return [np.asarray(part, np.int64) for part in np.split(order, cuts)]
+
+
+def _grow(patches: Patches, by_patch: list[list[int]], usable: np.ndarray, taken: np.ndarray,
+          seed: int, axis: Array) -> list[int]:
+    """Patches reached over edges along the axis that bend by the seed's angle, the same way."""
+    bend = patches.angle[seed]
+    slack = max(0.35 * abs(bend), np.radians(0.3))
+    chain = {int(patches.pair[seed, 0]), int(patches.pair[seed, 1])}
+    stack = list(chain)
+    while stack:
+        at = stack.pop()
+        for b in by_patch[at]:
+            if not usable[b] or abs(patches.angle[b] - bend) > slack:
+                continue
+            if abs(float(patches.along[b] @ axis)) < 1 - _AXIS_SLACK:
+                continue
+            other = int(patches.pair[b, 0] if patches.pair[b, 1] == at else patches.pair[b, 1])
+            if other in chain or taken[other] or abs(float(patches.normal[other] @ axis)) > 0.02:
+                continue
+            chain.add(other)
+            stack.append(other)
+    return list(chain)
+
+
+def _fit(mesh: Mesh, patches: Patches, by_patch: list[list[int]], faces_of: list[Ints], chain: Ints,
+         axis: Array, hollow: bool) -> Round | None:
+    # The axis of all strips together: the direction least present in their normals.
+    normals = patches.normal[chain]
+    weight = np.sqrt(patches.area[chain])[:, None]
+    axis = np.linalg.svd(normals * weight)[2][-1]
+    axis = axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1)
+    u = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
+    u /= np.linalg.norm(u)
+    v = np.cross(axis, u)
+
+    inner = set(chain.tolist())
+    # A chain that ends in a tangent flat (a fillet's neighbour) must lose that flat: its width differs.
+    widths = np.array([_width(mesh, faces_of[p], np.cross(axis, patches.normal[p])) for p in chain])
+    typical = float(np.median(widths))
+    odd = widths > 1.6 * typical
+    if odd.any():
+        chain = chain[~odd]
+        inner = set(chain.tolist())
+        if len(chain) < 3:
+            return None
+    faces = np.concatenate([faces_of[p] for p in chain])
+    corners = np.unique(mesh.faces[faces])
+    # Only corners between two strips lie on the circle; one cut into a strip by another
+    # shape lies on its flat, nearer to the axis.
+    holds = np.concatenate([np.unique(mesh.faces[faces_of[p]]) for p in chain])
+    name, times = np.unique(holds, return_counts=True)
+    shared = name[times >= 2]
+    centre2, radius, residual = circle_fit(mesh.vertices[shared if len(shared) >= 4 else corners] @ np.c_[u, v])
+    if residual > max(0.012 * radius, 2e-4) or radius > 500:
+        return None
+    borders = {b for p in chain for b in by_patch[p]
+               if patches.pair[b, 0] in inner and patches.pair[b, 1] in inner}
+    bends = np.abs(patches.angle[list(borders)])
+    if len(bends) == 0:
+        return None
+    per_side = float(np.median(bends))
+    loop = len(borders) >= len(chain)
+    turn = 2 * np.pi if loop and per_side * len(chain) > np.radians(320) else per_side * len(chain)
+    heights = mesh.vertices[corners] @ axis
+    low, high = float(heights.min()), float(heights.max())
+    distances = np.einsum("ij,ij->i", patches.normal[chain],
+                          patches.centre[chain] - (u * centre2[0] + v * centre2[1]))
+    mid_flat = float(np.median(np.abs(distances)))
+    centre = u * centre2[0] + v * centre2[1] + axis * (low + high) / 2
+    ends = _ends(mesh, patches, by_patch, inner, axis, (low + high) / 2)
+    return Round(chain, faces, axis, centre, 2 * radius, 2 * mid_flat, high - low, turn,
+                 max(3, round(2 * np.pi / per_side)), hollow, ends)
+
+
+def _width(mesh: Mesh, faces: Ints, across: Array) -> float:
+    return float(np.ptp(mesh.vertices[np.unique(mesh.faces[faces])] @ across))
+
+
+def _ends(mesh: Mesh, patches: Patches, by_patch: list[list[int]], inner: set[int], axis: Array,
+          middle: float) -> tuple[bool, bool]:
+    """Whether the low and the high end are shut: a floor meets the wall in a concave edge.
+
+    Judged at the rim, so that a counterbore with a smaller hole in its floor reads as shut.
+    """
+    shut, open_ = [0.0, 0.0], [0.0, 0.0]
+    for p in inner:
+        for b in by_patch[p]:
+            x, y = patches.pair[b]
+            other = int(y if x == p else x)
+            if other in inner or abs(float(patches.along[b] @ axis)) > 0.9:
+                continue
+            side = int(float(patches.centre[other] @ axis) > middle)
+            if patches.angle[b] < 0:
+                shut[side] += patches.length[b]
+            else:
+                open_[side] += patches.length[b]
+    return shut[0] > open_[0], shut[1] > open_[1]

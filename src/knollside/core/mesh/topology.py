@@ -1,0 +1,74 @@
+"""Edges, neighbours and bodies of a triangle mesh, all by sorting."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from knollside.core.model import Array, Ints, Mesh
+
+
+@dataclass(frozen=True)
+class Edges:
+    """Directed half-edges grouped into undirected edges.
+
+    ``corners`` (e, 2); ``count`` triangles at each edge; ``turn`` the sum of
+    directions (0 for a well-wound pair); ``pair`` (p, 2) triangle numbers and
+    ``pair_edge`` (p,) for the edges that exactly two triangles share.
+    """
+
+    corners: Ints
+    count: Ints
+    turn: Ints
+    pair: Ints
+    pair_edge: Ints
+
+
+def edges_of(mesh: Mesh) -> Edges:
+    f = mesh.faces
+    half = np.vstack([f[:, [0, 1]], f[:, [1, 2]], f[:, [2, 0]]])
+    owner = np.tile(np.arange(len(f)), 3)
+    forward = half[:, 0] < half[:, 1]
+    low, high = half.min(axis=1), half.max(axis=1)
+    key = low * (len(mesh.vertices) + 1) + high
+    order = np.argsort(key, kind="stable")
+    key = key[order]
+    starts = np.flatnonzero(np.r_[True, key[1:] != key[:-1]])
+    count = np.diff(np.r_[starts, len(key)])
+    sign = np.where(forward[order], 1, -1)
+    turn = np.add.reduceat(sign, starts)
+    two = np.flatnonzero(count == 2)
+    pair = np.c_[owner[order][starts[two]], owner[order][starts[two] + 1]]
+    corners = np.c_[low[order][starts], high[order][starts]]
+    return Edges(corners, count, turn, pair, two)
+
+
+def bodies_of(mesh: Mesh, edges: Edges | None = None) -> tuple[int, Ints]:
+    """Number of edge-connected shells and the shell number of each triangle."""
+    edges = edges or edges_of(mesh)
+    n = len(mesh.faces)
+    # Triangles meeting at a non-manifold edge still belong together: link through corners there.
+    links = [edges.pair]
+    if (edges.count > 2).any():
+        bad = np.unique(edges.corners[edges.count > 2])
+        at_bad = np.isin(mesh.faces, bad).any(axis=1)
+        who = np.flatnonzero(at_bad)
+        links.append(np.c_[who[:-1], who[1:]])
+    link = np.vstack(links)
+    graph = coo_matrix((np.ones(len(link), np.int8), (link[:, 0], link[:, 1])), shape=(n, n))
+    count, label = connected_components(graph, directed=False)
+    return int(count), label.astype(np.int64)
+
+
+def dihedral(mesh: Mesh, edges: Edges) -> Array:
+    """Signed angle (rad) between the normals at each paired edge, positive where convex."""
+    n = mesh.normals
+    a, b = edges.pair[:, 0], edges.pair[:, 1]
+    angle = np.arctan2(np.linalg.norm(np.cross(n[a], n[b]), axis=1), np.einsum("ij,ij->i", n[a], n[b]))
+    centre = mesh.triangles.mean(axis=1)
+    convex = np.einsum("ij,ij->i", n[a], centre[b] - centre[a]) <= 0
+    return np.asarray(np.where(convex, angle, -angle))
+

@@ -1,0 +1,315 @@
+"""The frozen records every room speaks in.
+
+Records that a person's edit produces (duty, recipe, mates, measurements) are
+pydantic models, so that reading a file checks them with a message naming the
+field. Records that carry arrays are frozen dataclasses. Inside units: mm, N,
+MPa, g, s, degrees C; the part's own frame unless said otherwise.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+
+from knollside.core import units
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+class Refused(Exception):
+    """A computation declines to answer; the message says why and what would help."""
+
+
+class Cancelled(Exception):
+    """The person stopped a computation."""
+
+
+def _quantity(kind: str) -> BeforeValidator:
+    def read(value: Any) -> Any:
+        return units.parse(value, kind) if isinstance(value, (str, int, float)) else value
+
+    return BeforeValidator(read)
+
+
+Length = Annotated[float, _quantity("length")]
+Force = Annotated[float, _quantity("force")]
+Degrees = Annotated[float, _quantity("temperature"), Field(ge=-60, le=400)]
+Stress = Annotated[float, _quantity("stress")]
+Share = Annotated[float, _quantity("share"), Field(ge=0, le=1)]
+Vec3 = tuple[Length, Length, Length]
+ForceVec = tuple[Force, Force, Force]
+
+
+class Record(BaseModel):
+    """Base of the checked records: frozen, no unknown fields, no NaN."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Purpose(StrEnum):
+    FIT_CHECK = "fit check"
+    WORKING = "working part"
+    SHOW = "show piece"
+
+
+class Danger(StrEnum):
+    """If it lets go, who is hurt? Asked once; sets the needed reserve (METHODS 1.6)."""
+
+    UNASKED = "not asked"
+    NOBODY = "no one"
+    BELOW = "someone may stand below"
+    PERSON = "it carries a person, or is part of a vehicle, mains, gas or medical"
+
+
+class Placed(Record):
+    """Somewhere on the part: a feature's id, or the surface point nearest to ``at``."""
+
+    feature: str | None = None
+    at: Vec3 | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Placed:
+        if (self.feature is None) == (self.at is None):
+            raise ValueError("give either a feature or a point 'at', not both and not neither")
+        return self
+
+
+class Held(Placed):
+    """A held place: *fixed* cannot move, *sliding* cannot move along its normal."""
+
+    kind: Literal["fixed", "sliding"] = "fixed"
+
+
+class Load(Placed):
+    """A force spread over a place, ``force_N`` in the part's frame."""
+
+    force_N: ForceVec
+
+    @property
+    def newtons(self) -> float:
+        return float(np.linalg.norm(self.force_N))
+
+
+class LoadCase(Record):
+    """Loads that act at the same time, and how they act."""
+
+    name: str = Field(max_length=80)
+    loads: tuple[Load, ...] = Field(max_length=40)
+    repeated: bool = False
+    permanent: bool = False
+    knocked: bool = False
+
+
+class Surroundings(Record):
+    """Where the part lives."""
+
+    temperature_c: Degrees = 25.0
+    sun: bool = False
+    wet: bool = False
+    chemicals: bool = False
+
+
+class Recipe(Record):
+    """What to set in the program that makes the toolpath."""
+
+    layer_height: Length = Field(0.2, ge=0.04, le=1.2)
+    line_width: Length = Field(0.45, ge=0.1, le=2.0)
+    walls: int = Field(4, ge=1, le=20)
+    infill: Share = 0.3
+    pattern: Literal["grid", "gyroid"] = "grid"
+    tops: int = Field(5, ge=0, le=30)
+    bottoms: int = Field(4, ge=0, le=30)
+
+
+class Mate(Record):
+    """A feature and what goes with it."""
+
+    feature: str
+    hardware: str = Field(max_length=40)
+    fit: Literal["close", "medium", "coarse", "press", "snug", "slide", "free", "as drawn"] = "medium"
+    apply: bool = True
+
+
+class FaceMark(StrEnum):
+    """What a person says of a feature on the stage."""
+
+    HELD = "held"
+    PUSHED = "pushed"
+    MATES = "mates"
+    SHOWN = "shown"
+    HIDDEN = "hidden"
+    FLEXES = "flexes"
+
+
+class Duty(Record):
+    """What the part must do."""
+
+    purpose: Purpose = Purpose.WORKING
+    held: tuple[Held, ...] = Field((), max_length=60)
+    cases: tuple[LoadCase, ...] = Field((), max_length=30)
+    surroundings: Surroundings = Surroundings()
+    danger: Danger = Danger.UNASKED
+    marks: dict[str, FaceMark] = Field(default_factory=dict)
+
+
+class Way(Record):
+    """A way to lie: the build direction, a unit vector in the part's frame."""
+
+    direction: tuple[float, float, float]
+    reason: str = ""
+
+    @model_validator(mode="after")
+    def _unit(self) -> Way:
+        length = float(np.linalg.norm(self.direction))
+        if length < 1e-9:
+            raise ValueError("a build direction needs a length")
+        if abs(length - 1) > 1e-9:
+            x, y, z = (float(c) / length for c in self.direction)
+            object.__setattr__(self, "direction", (x, y, z))
+        return self
+
+
+class Measurement(Record):
+    """One calliper reading of one printed feature, both sizes as diameters in mm."""
+
+    kind: Literal["hole", "pin"]
+    axis: Literal["upright", "lying"]
+    drawn: Length = Field(gt=0, le=400)
+    printed: Length = Field(gt=0, le=400)
+    source: Literal["typed", "calliper", "simulated", "imported"] = "typed"
+    left_out: bool = False
+
+
+class BreakTest(Record):
+    """A part or bar broken on purpose, or in use."""
+
+    mode: Literal["along a layer", "across the layers", "did not break"]
+    ratio: float | None = Field(None, gt=0.02, le=1.5)  # across over along, from a pair of pull bars
+    load_N: Force | None = None
+    predicted_N: Force | None = None
+    place: str = Field("", max_length=200)
+
+
+@dataclass(frozen=True)
+class Range:
+    """A value with its doubt: nine in ten lie between ``low`` and ``high``."""
+
+    value: float
+    low: float
+    high: float
+    source: str = "typical"
+
+    def times(self, factor: float) -> Range:
+        return Range(self.value * factor, self.low * factor, self.high * factor, self.source)
+
+    def straddles(self, limit: float) -> bool:
+        return self.low < limit <= self.high
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """A triangle mesh: ``vertices`` (n, 3) float64 mm, ``faces`` (m, 3) int64."""
+
+    vertices: Array
+    faces: Ints
+
+    @property
+    def triangles(self) -> Array:
+        """Corner points, (m, 3, 3)."""
+        return self.vertices[self.faces]
+
+    @property
+    def crosses(self) -> Array:
+        """Outward normals times twice the triangle area, (m, 3)."""
+        t = self.triangles
+        return np.cross(t[:, 1] - t[:, 0], t[:, 2] - t[:, 0])
+
+    @property
+    def areas(self) -> Array:
+        return np.asarray(np.linalg.norm(self.crosses, axis=1) / 2)
+
+    @property
+    def normals(self) -> Array:
+        c = self.crosses
+        n = np.linalg.norm(c, axis=1, keepdims=True)
+        return np.divide(c, n, out=np.zeros_like(c), where=n > 0)
+
+    @property
+    def bounds(self) -> Array:
+        """Corners of the bounding box, (2, 3)."""
+        used = self.vertices[np.unique(self.faces)] if len(self.faces) else self.vertices
+        return np.array([used.min(axis=0), used.max(axis=0)])
+
+    @property
+    def size(self) -> Array:
+        return self.bounds[1] - self.bounds[0]
+
+    @property
+    def volume(self) -> float:
+        """Signed volume by the divergence theorem; exact for a closed mesh."""
+        t = self.triangles - self.vertices.mean(axis=0)
+        return float(np.einsum("ij,ij->", t[:, 0], np.cross(t[:, 1], t[:, 2])) / 6)
+
+    def turned(self, rotation: Array) -> Mesh:
+        return Mesh(self.vertices @ rotation.T, self.faces)
+
+    def fingerprint(self) -> str:
+        digest = hashlib.sha256(np.ascontiguousarray(self.vertices).tobytes())
+        digest.update(np.ascontiguousarray(self.faces).tobytes())
+        return digest.hexdigest()
+
+
+@dataclass(frozen=True)
+class Feature:
+    """A thing on the part a person would name.
+
+    ``centre`` is the middle of the axis, ``axis`` a unit vector (the outward
+    normal for a flat), ``faces`` the triangle numbers it is made of.
+    """
+
+    id: str
+    kind: str
+    centre: tuple[float, float, float]
+    axis: tuple[float, float, float]
+    faces: Ints = field(repr=False)
+    area: float = 0.0
+    diameter: float | None = None
+    length: float | None = None
+    through: bool | None = None
+    facets: int | None = None
+    body: int = 0
+
+    @property
+    def title(self) -> str:
+        number = self.id.rsplit("-", 1)[-1]
+        return f"{self.kind.capitalize()} {number}"
+
+    @property
+    def size_text(self) -> str:
+        if self.kind == "hexagon":
+            return f"{self.diameter:.2f} mm across flats"
+        if self.diameter is not None:
+            deep = "" if self.length is None else f", {self.length:.1f} mm long"
+            end = "" if self.through is None or self.kind not in ("hole", "slot") else (
+                ", through" if self.through else ", blind")
+            return f"{self.diameter:.2f} mm across{deep}{end}"
+        return f"{self.area / 100:.1f} cm² "
+
+
+def rotation_to_up(direction: Array | tuple[float, float, float]) -> Array:
+    """The 3x3 rotation that turns ``direction`` to +Z by the shortest way."""
+    n = np.asarray(direction, float) / np.linalg.norm(direction)
+    z = np.array([0.0, 0.0, 1.0])
+    c = float(n @ z)
+    if c < -1 + 1e-12:
+        return np.diag([1.0, -1.0, -1.0])
+    v = np.cross(n, z)
+    k = np.array([[0, -v[2], v[1]], [v[2], 0, -v[0]], [-v[1], v[0], 0]])
+    return np.eye(3) + k + k @ k / (1 + c)
