@@ -19,9 +19,13 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--workshop", type=Path, help="workshop file to use")
     parser.add_argument("--demo", action="store_true", help="open the demonstration workshop")
     sub = parser.add_subparsers(dest="command")
-    for name, what, text in (("check", "file", "is a mesh sound"), ("features", "file", "what is on it"),
-                             ("rank", "job", "ways to lie, best first"), ("fit", "job", "corrections of holes and pins"),
-                             ("export", "job", "write the turned, corrected part and its sheet")):
+    for name, what, text in (
+        ("check", "file", "is a mesh sound"),
+        ("features", "file", "what is on it"),
+        ("rank", "job", "ways to lie, best first"),
+        ("fit", "job", "corrections of holes and pins"),
+        ("export", "job", "write the turned, corrected part and its sheet"),
+    ):
         p = sub.add_parser(name, help=text)
         p.add_argument("path", metavar=what.upper(), type=Path)
         p.add_argument("--json", action="store_true", help="answer as JSON on standard output")
@@ -75,10 +79,16 @@ def _check(args: argparse.Namespace) -> dict[str, Any]:
 
     loaded = load_file(args.path)
     s = check(Mesh(loaded.mesh.vertices * UNIT_TO_MM[args.unit], loaded.mesh.faces))
-    return {"closed": s.closed, "bodies": s.bodies, "triangles": s.triangles, "volume_mm3": s.volume_mm3,
-            "size_mm": list(s.size_mm),
-            "problems": [{"kind": p.kind, "count": p.count, "message": p.message} for p in s.problems],
-            "unit_suspicion": s.unit_suspicion, "notes": [*loaded.notes, *s.notes]}
+    return {
+        "closed": s.closed,
+        "bodies": s.bodies,
+        "triangles": s.triangles,
+        "volume_mm3": s.volume_mm3,
+        "size_mm": list(s.size_mm),
+        "problems": [{"kind": p.kind, "count": p.count, "message": p.message} for p in s.problems],
+        "unit_suspicion": s.unit_suspicion,
+        "notes": [*loaded.notes, *s.notes],
+    }
 
 
 def _features(args: argparse.Namespace) -> dict[str, Any]:
@@ -89,9 +99,23 @@ def _features(args: argparse.Namespace) -> dict[str, Any]:
 
     mesh = load_file(args.path).mesh
     found = find_features(Mesh(mesh.vertices * UNIT_TO_MM[args.unit], mesh.faces))
-    return {"features": [{"id": f.id, "kind": f.kind, "diameter_mm": f.diameter, "centre_mm": list(f.centre),
-                          "axis": list(f.axis), "length_mm": f.length, "through": f.through, "facets": f.facets,
-                          "area_mm2": f.area, "body": f.body} for f in found]}
+    return {
+        "features": [
+            {
+                "id": f.id,
+                "kind": f.kind,
+                "diameter_mm": f.diameter,
+                "centre_mm": list(f.centre),
+                "axis": list(f.axis),
+                "length_mm": f.length,
+                "through": f.through,
+                "facets": f.facets,
+                "area_mm2": f.area,
+                "body": f.body,
+            }
+            for f in found
+        ]
+    }
 
 
 def _job(args: argparse.Namespace):  # type: ignore[no-untyped-def]
@@ -124,19 +148,47 @@ def _rank(args: argparse.Namespace) -> dict[str, Any]:
         raise Refused(s.withheld)
     ranking = answer.ways(part, duty, s, job.printer.bed_mm, args.directions or answer.NET_DIRECTIONS)
     return {
-        "ways": [{"direction": list(w.direction),
-                  "reserve": {"value": w.reserve.value, "low": w.reserve.low, "high": w.reserve.high},
-                  "mode": w.mode, "place_mm": list(w.place), "place": w.place_name, "contact_mm2": w.footing.contact,
-                  "overhang_mm2": w.overhang, "height_mm": w.footing.height, "layers": w.footing.layers,
-                  "fits": w.footing.fits, "stands": w.footing.stands, "holds": w.holds, "title": w.title,
-                  "reason": w.reason, "gives_up": w.gives_up} for w in ranking.ways],
+        "ways": [
+            {
+                "direction": list(w.direction),
+                "reserve": {"value": w.reserve.value, "low": w.reserve.low, "high": w.reserve.high},
+                "mode": w.mode,
+                "place_mm": list(w.place),
+                "place": w.place_name,
+                "contact_mm2": w.footing.contact,
+                "overhang_mm2": w.overhang,
+                "height_mm": w.footing.height,
+                "layers": w.footing.layers,
+                "fits": w.footing.fits,
+                "stands": w.footing.stands,
+                "holds": w.holds,
+                "title": w.title,
+                "reason": w.reason,
+                "gives_up": w.gives_up,
+            }
+            for w in ranking.ways
+        ],
         "target": s.target,
-        "allowables_MPa": [{"case": c.name, "apart": a.apart, "shear": a.shear, "pull": a.pull, "press": a.press,
-                            "steps": [{"name": t.name, "factor": t.factor.value, "source": t.factor.source}
-                                      for t in a.steps]} for c, a in zip(s.field.cases, s.limits)],
-        "solve": {"cells": s.field.cells, "seconds": round(s.field.seconds, 3), "balance_error": s.field.balance_error,
-                  "cell_mm": s.field.cell, "iterations": s.field.iterations,
-                  "greatest_movement_mm": s.field.greatest_movement, "notes": list(s.field.notes)},
+        "allowables_MPa": [
+            {
+                "case": c.name,
+                "apart": a.apart,
+                "shear": a.shear,
+                "pull": a.pull,
+                "press": a.press,
+                "steps": [{"name": t.name, "factor": t.factor.value, "source": t.factor.source} for t in a.steps],
+            }
+            for c, a in zip(s.field.cases, s.limits)
+        ],
+        "solve": {
+            "cells": s.field.cells,
+            "seconds": round(s.field.seconds, 3),
+            "balance_error": s.field.balance_error,
+            "cell_mm": s.field.cell,
+            "iterations": s.field.iterations,
+            "greatest_movement_mm": s.field.greatest_movement,
+            "notes": list(s.field.notes),
+        },
     }
 
 
@@ -148,9 +200,24 @@ def _fit(args: argparse.Namespace) -> dict[str, Any]:
     found, refused = answer.corrections(part, job.mates, direction, job.measurements)
     if job.mates and not found:
         raise Refused(" ".join(refused))
-    return {"corrections": [{"feature": c.feature, "from_mm": c.from_mm, "to_mm": c.to_mm, "low": c.low, "high": c.high,
-                             "source": c.source, "axis": c.axis, "for": c.target.words, "printed_mm": c.target.size,
-                             "chance_to_fit": c.chance_then[1]} for c in found], "not_corrected": list(refused)}
+    return {
+        "corrections": [
+            {
+                "feature": c.feature,
+                "from_mm": c.from_mm,
+                "to_mm": c.to_mm,
+                "low": c.low,
+                "high": c.high,
+                "source": c.source,
+                "axis": c.axis,
+                "for": c.target.words,
+                "printed_mm": c.target.size,
+                "chance_to_fit": c.chance_then[1],
+            }
+            for c in found
+        ],
+        "not_corrected": list(refused),
+    }
 
 
 def _export(args: argparse.Namespace) -> dict[str, Any]:
@@ -164,8 +231,11 @@ def _export(args: argparse.Namespace) -> dict[str, Any]:
     direction = job.way
     if duty.held and duty.cases:
         s = answer.strength(part, duty, job.recipe, card, args.cells or answer.CELLS)
-        way = (answer.one_way(part, s, job.printer.bed_mm, direction) if direction
-               else answer.ways(part, duty, s, job.printer.bed_mm).ways[0])
+        way = (
+            answer.one_way(part, s, job.printer.bed_mm, direction)
+            if direction
+            else answer.ways(part, duty, s, job.printer.bed_mm).ways[0]
+        )
         direction, title, reserve, reasons = way.direction, way.title, way.reserve, (way.reason, way.gives_up)
     direction = Way(direction=direction or (0.0, 0.0, 1.0)).direction
     found, refused = answer.corrections(part, job.mates, direction, job.measurements)
@@ -173,13 +243,40 @@ def _export(args: argparse.Namespace) -> dict[str, Any]:
         raise Refused(" ".join(refused))
     edited = answer.apply_corrections(part, job.mates, found, job.recipe.line_width)
     name = job.name or Path(job.mesh).stem
-    sheet = make_sheet(name, args.path.stem, "", part, edited, found, duty, job.recipe, card, direction, title, reserve,
-                       reasons, job.printer, None, time_factor([]))
+    sheet = make_sheet(
+        name,
+        args.path.stem,
+        "",
+        part,
+        edited,
+        found,
+        duty,
+        job.recipe,
+        card,
+        direction,
+        title,
+        reserve,
+        reasons,
+        job.printer,
+        None,
+        time_factor([]),
+    )
     files = write_all(args.out or args.path.parent, name, edited, direction, sheet)
-    return {"files": [str(f) for f in files], "direction": list(direction),
-            "changes": [{"feature": c.feature, "from_mm": c.from_mm, "to_mm": c.to_mm,
-                         "volume_predicted_mm3": c.volume_predicted, "volume_found_mm3": c.volume_found,
-                         "moved_corners": c.moved} for c in edited.changes]}
+    return {
+        "files": [str(f) for f in files],
+        "direction": list(direction),
+        "changes": [
+            {
+                "feature": c.feature,
+                "from_mm": c.from_mm,
+                "to_mm": c.to_mm,
+                "volume_predicted_mm3": c.volume_predicted,
+                "volume_found_mm3": c.volume_found,
+                "moved_corners": c.moved,
+            }
+            for c in edited.changes
+        ],
+    }
 
 
 _ANSWERS = {"check": _check, "features": _features, "rank": _rank, "fit": _fit, "export": _export}

@@ -297,8 +297,11 @@ class Feature:
             return f"{self.diameter:.2f} mm across flats"
         if self.diameter is not None:
             deep = "" if self.length is None else f", {self.length:.1f} mm long"
-            end = "" if self.through is None or self.kind not in ("hole", "slot") else (
-                ", through" if self.through else ", blind")
+            end = (
+                ""
+                if self.through is None or self.kind not in ("hole", "slot")
+                else (", through" if self.through else ", blind")
+            )
             return f"{self.diameter:.2f} mm across{deep}{end}"
         return f"{self.area / 100:.1f} cm² "
 

@@ -30,8 +30,19 @@ _EXAMPLE = {
     "share": '0.3, "30 %"',
 }
 _ALIAS = {
-    '"': "inch", "''": "inch", "in": "inch", "'": "foot", "kg": "kg", "°C": "degC",
-    "C": "degC", "°F": "degF", "F": "degF", "%": "percent", "kp": "kgf", "h": "hour", "lb": "lb",
+    '"': "inch",
+    "''": "inch",
+    "in": "inch",
+    "'": "foot",
+    "kg": "kg",
+    "°C": "degC",
+    "C": "degC",
+    "°F": "degF",
+    "F": "degF",
+    "%": "percent",
+    "kp": "kgf",
+    "h": "hour",
+    "lb": "lb",
 }
 _TERM = re.compile(
     r"""\s*(?P<sign>[+-]?)\s*

@@ -42,8 +42,21 @@ def _rounded(points: list[tuple[float, float]], inner: float, outer: float) -> m
 
 def hose_arm() -> Solid:
     """Wall bracket: foot plate on the wall (x = 0), arm along +X, saddle at 120 mm, lip at the end."""
-    profile = [(0, 6), (8, 6), (50, 40), (100, 58), (142, 62), (146, 66), (146, 100), (134, 100), (130, 88),
-               (110, 88), (40, 84), (8, 94), (0, 94)]
+    profile = [
+        (0, 6),
+        (8, 6),
+        (50, 40),
+        (100, 58),
+        (142, 62),
+        (146, 66),
+        (146, 100),
+        (134, 100),
+        (130, 88),
+        (110, 88),
+        (40, 84),
+        (8, 94),
+        (0, 94),
+    ]
     arm = m3.Manifold.extrude(_rounded(profile, 5.0, 2.0), 22).rotate((90, 0, 0)).translate((0, 11, 0))
     saddle = _along_y(_rod(22, 40, 96)).translate((120, -20, 89))
     window = m3.Manifold.extrude(_rounded([(26, 44), (26, 74), (62, 76), (66, 58)], 0.01, 5.0), 40)

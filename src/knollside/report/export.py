@@ -20,15 +20,30 @@ from knollside.core.run.preflight import cautions, preflight
 from knollside.report.sheet import Sheet, sheet_html, sheet_pdf
 
 
-def make_sheet(title: str, job: str, date: str, part: PartFacts, edited: Edited, found: tuple[Correction, ...],
-               duty: Duty, recipe: Recipe, card: Material, direction: tuple[float, float, float], way_title: str,
-               reserve: Range | None, reasons: tuple[str, ...], printer: PrinterFacts, spool_left: float | None,
-               factor: Range) -> Sheet:
+def make_sheet(
+    title: str,
+    job: str,
+    date: str,
+    part: PartFacts,
+    edited: Edited,
+    found: tuple[Correction, ...],
+    duty: Duty,
+    recipe: Recipe,
+    card: Material,
+    direction: tuple[float, float, float],
+    way_title: str,
+    reserve: Range | None,
+    reasons: tuple[str, ...],
+    printer: PrinterFacts,
+    spool_left: float | None,
+    factor: Range,
+) -> Sheet:
     """Settings and reasons in words."""
     cost = price_of(edited.mesh, direction, recipe, card, Pace(), factor)
     height = float(laid(edited.mesh, direction).size[2])
     settings = [
-        ("Printer", f"{printer.name}, {printer.nozzle_mm:g} mm nozzle"), ("Material", card.name),
+        ("Printer", f"{printer.name}, {printer.nozzle_mm:g} mm nozzle"),
+        ("Material", card.name),
         ("Lies", f"{way_title}; the exported mesh is already turned"),
         ("Layers", f"{recipe.layer_height:g} mm, {round(height / recipe.layer_height)} of them, {height:.1f} mm high"),
         ("Walls", f"{recipe.walls}, lines {recipe.line_width:g} mm wide"),
@@ -43,15 +58,29 @@ def make_sheet(title: str, job: str, date: str, part: PartFacts, edited: Edited,
         why.insert(0, held_back)
     elif reserve is not None:
         sure = "holds" if reserve.low >= target_reserve(duty) else "does not surely hold"
-        why.insert(0, f"Reserve {reserve.value:.1f} ({reserve.low:.1f} to {reserve.high:.1f}) where "
-                      f"{target_reserve(duty):.0f} is needed: it {sure}.")
+        why.insert(
+            0,
+            f"Reserve {reserve.value:.1f} ({reserve.low:.1f} to {reserve.high:.1f}) where "
+            f"{target_reserve(duty):.0f} is needed: it {sure}.",
+        )
     else:
         why.insert(0, "No loads were stated; nothing is said about strength.")
-    return Sheet(title, job, date, tuple(settings), tuple(why), found, edited.changes,
-                 preflight(card, recipe, cost.grams, spool_left, height, printer.bed_mm[2]), cautions(card, duty))
+    return Sheet(
+        title,
+        job,
+        date,
+        tuple(settings),
+        tuple(why),
+        found,
+        edited.changes,
+        preflight(card, recipe, cost.grams, spool_left, height, printer.bed_mm[2]),
+        cautions(card, duty),
+    )
 
 
-def write_all(folder: Path, stem: str, edited: Edited, direction: tuple[float, float, float], sheet: Sheet) -> list[Path]:
+def write_all(
+    folder: Path, stem: str, edited: Edited, direction: tuple[float, float, float], sheet: Sheet
+) -> list[Path]:
     """Write 3MF, STL, HTML and PDF. A file appears whole or not at all; raises :class:`Refused`."""
     turned = laid(edited.mesh, direction)
     stem = re.sub(r"[^\w.-]+", "-", stem).strip("-.") or "part"

@@ -33,10 +33,15 @@ def sheet_html(s: Sheet) -> str:
     moved = "".join(
         f"<tr><td>{escape(c.feature)}</td><td>{c.from_mm:.2f}</td><td>{c.to_mm:.2f}</td>"
         f"<td>{c.low:.2f} to {c.high:.2f}</td><td>{escape(c.target.words)}</td><td>{escape(c.source)}</td></tr>"
-        for c in s.corrections)
-    table = ("" if not moved else "<h2>Holes and pins, drawn diameter</h2><table><tr><th>place</th><th>from mm</th>"
-             f"<th>to mm</th><th>doubt</th><th>for</th><th>source</th></tr>{moved}</table>"
-             f"<p>{len(s.changes)} of them changed in the mesh; every other corner is where it was.</p>")
+        for c in s.corrections
+    )
+    table = (
+        ""
+        if not moved
+        else "<h2>Holes and pins, drawn diameter</h2><table><tr><th>place</th><th>from mm</th>"
+        f"<th>to mm</th><th>doubt</th><th>for</th><th>source</th></tr>{moved}</table>"
+        f"<p>{len(s.changes)} of them changed in the mesh; every other corner is where it was.</p>"
+    )
     ticks = "".join(f"<li>&#9744; {escape(c.text)} <small>{escape(c.detail)}</small></li>" for c in s.checks)
     care = "".join(f"<li><b>{escape(c.title)}.</b> {escape(c.text)}</li>" for c in s.cautions)
     return f"""<!DOCTYPE html>
@@ -63,26 +68,51 @@ def sheet_pdf(s: Sheet) -> bytes:
     styles = getSampleStyleSheet()
     body = ParagraphStyle("body", parent=styles["BodyText"], fontSize=10, leading=13)
     head = ParagraphStyle("head", parent=styles["Heading2"], fontSize=12, spaceBefore=8, spaceAfter=3)
-    rule = TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, colors.HexColor("#C6BEA9")), ("VALIGN", (0, 0), (-1, -1), "TOP"),
-                       ("LEFTPADDING", (0, 0), (-1, -1), 0)])
+    rule = TableStyle(
+        [
+            ("LINEBELOW", (0, 0), (-1, -1), 0.4, colors.HexColor("#C6BEA9")),
+            ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ("LEFTPADDING", (0, 0), (-1, -1), 0),
+        ]
+    )
 
     def cells(rows: list[tuple[str, ...]], widths: list[float]) -> Table:
-        return Table([[Paragraph(escape(c), body) for c in r] for r in rows], colWidths=[w * mm for w in widths], style=rule)
+        return Table(
+            [[Paragraph(escape(c), body) for c in r] for r in rows], colWidths=[w * mm for w in widths], style=rule
+        )
 
-    story: list = [Paragraph(escape(s.title), styles["Title"]), Paragraph(escape(f"{s.job}, {s.date}"), body),
-                   Paragraph("Set this", head), cells(list(s.settings), [45, 125]), Paragraph("Why", head)]
+    story: list = [
+        Paragraph(escape(s.title), styles["Title"]),
+        Paragraph(escape(f"{s.job}, {s.date}"), body),
+        Paragraph("Set this", head),
+        cells(list(s.settings), [45, 125]),
+        Paragraph("Why", head),
+    ]
     story += [Paragraph("- " + escape(r), body) for r in s.reasons]
     if s.corrections:
         rows = [("place", "from mm", "to mm", "doubt", "for", "source")]
-        rows += [(c.feature, f"{c.from_mm:.2f}", f"{c.to_mm:.2f}", f"{c.low:.2f} to {c.high:.2f}", c.target.words, c.source)
-                 for c in s.corrections]
+        rows += [
+            (c.feature, f"{c.from_mm:.2f}", f"{c.to_mm:.2f}", f"{c.low:.2f} to {c.high:.2f}", c.target.words, c.source)
+            for c in s.corrections
+        ]
         story += [Paragraph("Holes and pins, drawn diameter", head), cells(rows, [22, 20, 20, 35, 48, 25])]
     story.append(Paragraph("Before the print", head))
-    story += [Paragraph("[ &nbsp; ] " + escape(c.text + (f" ({c.detail})" if c.detail else "")), body) for c in s.checks]
+    story += [
+        Paragraph("[ &nbsp; ] " + escape(c.text + (f" ({c.detail})" if c.detail else "")), body) for c in s.checks
+    ]
     story.append(Paragraph("Care", head))
     story += [Paragraph(f"<b>{escape(c.title)}.</b> {escape(c.text)}", body) for c in s.cautions]
     story.append(Spacer(1, 4))
     out = io.BytesIO()
-    SimpleDocTemplate(out, pagesize=A4, title=s.title, author="Knollside", leftMargin=18 * mm, rightMargin=18 * mm,
-                      topMargin=16 * mm, bottomMargin=16 * mm, invariant=1).build(story)
+    SimpleDocTemplate(
+        out,
+        pagesize=A4,
+        title=s.title,
+        author="Knollside",
+        leftMargin=18 * mm,
+        rightMargin=18 * mm,
+        topMargin=16 * mm,
+        bottomMargin=16 * mm,
+        invariant=1,
+    ).build(story)
     return out.getvalue()

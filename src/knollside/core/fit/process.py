@@ -20,8 +20,10 @@ from knollside.core.model import Feature, Mate, Measurement, Refused
 
 # Typical printed minus drawn diameter, mm, and how far printers differ (one sigma).
 TYPICAL: dict[tuple[str, str], tuple[float, float]] = {
-    ("hole", "upright"): (-0.18, 0.08), ("hole", "lying"): (-0.28, 0.12),
-    ("pin", "upright"): (0.04, 0.06), ("pin", "lying"): (0.06, 0.10),
+    ("hole", "upright"): (-0.18, 0.08),
+    ("hole", "lying"): (-0.28, 0.12),
+    ("pin", "upright"): (0.04, 0.06),
+    ("pin", "lying"): (0.06, 0.10),
 }
 _PRIOR_SCATTER, _PRIOR_COUNT = 0.04, 3.0
 _LONE_DOUBT = 4  # below this many readings the typical value's doubt stays in
@@ -65,15 +67,19 @@ def learn(readings: Iterable[Measurement], kind: str, axis: str) -> Shift:
     kn = k0 + n
     value = (k0 * middle + n * mean) / kn
     nu = _PRIOR_COUNT + n
-    square = (_PRIOR_COUNT * _PRIOR_SCATTER**2 + float(((error - mean) ** 2).sum())
-              + k0 * n / kn * (mean - middle) ** 2) / nu
+    square = (
+        _PRIOR_COUNT * _PRIOR_SCATTER**2 + float(((error - mean) ** 2).sum()) + k0 * n / kn * (mean - middle) ** 2
+    ) / nu
     half = float(t.ppf(0.95, nu)) * math.sqrt(square / kn)
     if n < _LONE_DOUBT:
         half = max(half, 1.645 * prior / math.sqrt(1 + n))
     med = float(np.median(error))
     mad = max(float(np.median(np.abs(error - med))), 0.01)
-    odd = tuple(i for i, m in enumerate(mine)
-                if not m.left_out and n >= 3 and 0.6745 * abs(m.printed - m.drawn - med) / mad > OUTLIER)
+    odd = tuple(
+        i
+        for i, m in enumerate(mine)
+        if not m.left_out and n >= 3 and 0.6745 * abs(m.printed - m.drawn - med) / mad > OUTLIER
+    )
     return Shift(kind, axis, value, value - half, value + half, math.sqrt(square), n, odd, f"yours, {n}")
 
 
@@ -104,8 +110,9 @@ def axis_of(feature: Feature, direction: tuple[float, float, float]) -> str:
     return "upright" if abs(float(np.dot(feature.axis, direction))) > math.cos(math.radians(30)) else "lying"
 
 
-def correct(feature: Feature, mate: Mate, direction: tuple[float, float, float],
-            readings: Iterable[Measurement]) -> Correction:
+def correct(
+    feature: Feature, mate: Mate, direction: tuple[float, float, float], readings: Iterable[Measurement]
+) -> Correction:
     """The drawn diameter that prints at the size the mate wants. Diameters throughout, mm."""
     if feature.kind not in ("hole", "pin") or feature.diameter is None:
         raise Refused(f"{feature.title} is not a round hole or pin; only those are corrected.")
@@ -114,9 +121,21 @@ def correct(feature: Feature, mate: Mate, direction: tuple[float, float, float],
     shift = learn(readings, feature.kind, axis)
     want = target(mate.hardware, mate.fit, hole, feature.diameter)
     to = want.size - shift.value
-    return Correction(feature.id, feature.diameter, to, want.size - shift.high, want.size - shift.low, shift.source,
-                      feature.diameter + shift.value, to + shift.value, want, shift, axis,
-                      chances(want, shift, feature.diameter, hole), chances(want, shift, to, hole))
+    return Correction(
+        feature.id,
+        feature.diameter,
+        to,
+        want.size - shift.high,
+        want.size - shift.low,
+        shift.source,
+        feature.diameter + shift.value,
+        to + shift.value,
+        want,
+        shift,
+        axis,
+        chances(want, shift, feature.diameter, hole),
+        chances(want, shift, to, hole),
+    )
 
 
 def chances(want: Target, shift: Shift, drawn: float, hole: bool) -> tuple[float, float, float]:

@@ -81,8 +81,15 @@ class Strength:
     withheld: str | None
 
 
-def strength(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, cells: int = CELLS,
-             way: Way | None = None, tick: Tick | None = None) -> Strength:
+def strength(
+    part: PartFacts,
+    duty: Duty,
+    recipe: Recipe,
+    card: Material,
+    cells: int = CELLS,
+    way: Way | None = None,
+    tick: Tick | None = None,
+) -> Strength:
     """Solve once for a duty. With a ``way`` the shell has tops and walls of that way."""
     limits = tuple(allowables(card, duty.surroundings, c) for c in duty.cases if c.loads)
     skin = skin_of(recipe, None if way is None else way.direction)
@@ -90,15 +97,20 @@ def strength(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, cells:
     return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty))
 
 
-def ways(part: PartFacts, duty: Duty, s: Strength, bed: tuple[float, float, float],
-         directions: int = NET_DIRECTIONS) -> Ranking:
+def ways(
+    part: PartFacts, duty: Duty, s: Strength, bed: tuple[float, float, float], directions: int = NET_DIRECTIONS
+) -> Ranking:
     return rank(part.mesh, part.features, s.field, s.limits, s.recipe, duty.purpose, s.target, bed, directions)
 
 
-def one_way(part: PartFacts, s: Strength, bed: tuple[float, float, float], direction: tuple[float, float, float],
-            letter: str = "") -> RatedWay:
-    return rate_way(letter, part.mesh, part.features, s.field, s.limits, s.recipe, s.target, bed,
-                    np.asarray(direction))
+def one_way(
+    part: PartFacts,
+    s: Strength,
+    bed: tuple[float, float, float],
+    direction: tuple[float, float, float],
+    letter: str = "",
+) -> RatedWay:
+    return rate_way(letter, part.mesh, part.features, s.field, s.limits, s.recipe, s.target, bed, np.asarray(direction))
 
 
 @dataclass(frozen=True)
@@ -134,8 +146,17 @@ def layer_log(part: PartFacts, s: Strength, direction: tuple[float, float, float
     paint = _at_corners(part.mesh, s.field, every)
     area = np.array([x.area for x in res.sections])
     height = float(np.ptp(part.mesh.vertices @ n))
-    return LayerLog(res.heights, nominal, peak, area, over, paint, balance_by_stress(res, part.mesh, s.field, n),
-                    max(1, round(height / s.recipe.layer_height)), s.recipe.layer_height)
+    return LayerLog(
+        res.heights,
+        nominal,
+        peak,
+        area,
+        over,
+        paint,
+        balance_by_stress(res, part.mesh, s.field, n),
+        max(1, round(height / s.recipe.layer_height)),
+        s.recipe.layer_height,
+    )
 
 
 def plain_log(mesh: Mesh, direction: tuple[float, float, float], recipe: Recipe, count: int = 80) -> LayerLog:
@@ -147,8 +168,17 @@ def plain_log(mesh: Mesh, direction: tuple[float, float, float], recipe: Recipe,
     cuts = cut(turned, levels)
     area = np.array([section_of(cuts.at(k)).area for k in range(count)])
     nothing = np.full(count, np.nan)
-    return LayerLog(levels - low, nothing, nothing, area, _overhang_profile(mesh, n, recipe, count),
-                    np.zeros(0), 0.0, max(1, round((high - low) / recipe.layer_height)), recipe.layer_height)
+    return LayerLog(
+        levels - low,
+        nothing,
+        nothing,
+        area,
+        _overhang_profile(mesh, n, recipe, count),
+        np.zeros(0),
+        0.0,
+        max(1, round((high - low) / recipe.layer_height)),
+        recipe.layer_height,
+    )
 
 
 def _overhang_profile(mesh: Mesh, n: Array, recipe: Recipe, count: int) -> Array:
@@ -174,19 +204,27 @@ def _at_corners(mesh: Mesh, field: StressField, reserve: Array) -> Array:
     return np.asarray(np.exp((log * weight).sum(axis=1) / weight.sum(axis=1)))
 
 
-def boards(part: PartFacts, s: Strength, direction: tuple[float, float, float], pace: Pace, factor: Range,
-           tick: Tick | None = None) -> Board:
+def boards(
+    part: PartFacts,
+    s: Strength,
+    direction: tuple[float, float, float],
+    pace: Pace,
+    factor: Range,
+    tick: Tick | None = None,
+) -> Board:
     return trade_board(part.mesh, s.field, s.limits, s.recipe, s.card, direction, s.target, pace, factor, tick)
 
 
-def materials(s: Strength, duty: Duty, direction: tuple[float, float, float], printer: PrinterFacts,
-              own_bond: dict[str, Range]) -> tuple[Choice, ...]:
+def materials(
+    s: Strength, duty: Duty, direction: tuple[float, float, float], printer: PrinterFacts, own_bond: dict[str, Range]
+) -> tuple[Choice, ...]:
     reach = Reach(int(printer.nozzle_max_c), int(printer.bed_max_c), printer.enclosed, printer.hard_nozzle)
     return rank_materials(s.field, duty, direction, reach, s.target, own_bond)
 
 
-def price_of(mesh: Mesh, direction: tuple[float, float, float], recipe: Recipe, card: Material, pace: Pace,
-             factor: Range) -> Price:
+def price_of(
+    mesh: Mesh, direction: tuple[float, float, float], recipe: Recipe, card: Material, pace: Pace, factor: Range
+) -> Price:
     """Grams and hours of one recipe for one way."""
     stack = stack_layers(mesh, direction, recipe.layer_height, tuple({recipe.tops, recipe.bottoms}))
     return price(stack, use_of(stack, recipe), recipe, card, pace, factor)
@@ -202,16 +240,25 @@ class Verified:
     strength: Strength
 
 
-def verify(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, way: Way, quick: Range,
-           cells: int = CELLS, tick: Tick | None = None) -> Verified:
+def verify(
+    part: PartFacts,
+    duty: Duty,
+    recipe: Recipe,
+    card: Material,
+    way: Way,
+    quick: Range,
+    cells: int = CELLS,
+    tick: Tick | None = None,
+) -> Verified:
     """Solve the chosen recipe with tops, walls and infill as that way makes them."""
     s = strength(part, duty, recipe, card, cells, way, tick)
     rating = rate(s.field, s.limits, np.array([way.direction]))
     return Verified(quick, rating.range_of(0), s.field.greatest_movement, s)
 
 
-def corrections(part: PartFacts, mates: tuple[Mate, ...], direction: tuple[float, float, float],
-                readings: tuple[Measurement, ...]) -> tuple[tuple[Correction, ...], tuple[str, ...]]:
+def corrections(
+    part: PartFacts, mates: tuple[Mate, ...], direction: tuple[float, float, float], readings: tuple[Measurement, ...]
+) -> tuple[tuple[Correction, ...], tuple[str, ...]]:
     """Every mate's correction, and a sentence for each that cannot be given."""
     good, refused = [], []
     for mate in mates:
@@ -225,8 +272,9 @@ def corrections(part: PartFacts, mates: tuple[Mate, ...], direction: tuple[float
     return tuple(good), tuple(refused)
 
 
-def apply_corrections(part: PartFacts, mates: tuple[Mate, ...], found: tuple[Correction, ...],
-                      line_width: float) -> Edited:
+def apply_corrections(
+    part: PartFacts, mates: tuple[Mate, ...], found: tuple[Correction, ...], line_width: float
+) -> Edited:
     """The mesh with the chosen corrections made, exactly there and nowhere else."""
     chosen = {m.feature for m in mates if m.apply}
     wanted = {c.feature: c.to_mm for c in found if c.feature in chosen and abs(c.to_mm - c.from_mm) > 5e-4}

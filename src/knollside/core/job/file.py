@@ -64,8 +64,14 @@ class Job(Record):
     printer: PrinterFacts = PrinterFacts()
 
     def duty(self) -> Duty:
-        return Duty(purpose=self.purpose, held=self.held, cases=self.cases, surroundings=self.surroundings,
-                    danger=self.danger, marks=self.marks)
+        return Duty(
+            purpose=self.purpose,
+            held=self.held,
+            cases=self.cases,
+            surroundings=self.surroundings,
+            danger=self.danger,
+            marks=self.marks,
+        )
 
 
 def read_job(path: str | Path) -> Job:

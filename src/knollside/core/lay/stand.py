@@ -60,8 +60,15 @@ def standing(mesh: Mesh, directions: Array, recipe: Recipe) -> Standing:
     """Overhang area, bed contact and height of each direction (d, 3)."""
     count = len(directions)
     out = np.empty(count), np.empty(count), np.empty(count)
-    _sweep(mesh.crosses, mesh.faces, mesh.vertices, np.ascontiguousarray(directions, float),
-           math.sin(overhang_limit(recipe)), recipe.layer_height, *out)
+    _sweep(
+        mesh.crosses,
+        mesh.faces,
+        mesh.vertices,
+        np.ascontiguousarray(directions, float),
+        math.sin(overhang_limit(recipe)),
+        recipe.layer_height,
+        *out,
+    )
     return Standing(*out)
 
 
@@ -87,8 +94,9 @@ class Footing:
         return self.margin > 0 and self.contact >= 4.0
 
 
-def footing(mesh: Mesh, direction: Array | tuple[float, float, float], recipe: Recipe,
-            bed: tuple[float, float, float]) -> Footing:
+def footing(
+    mesh: Mesh, direction: Array | tuple[float, float, float], recipe: Recipe, bed: tuple[float, float, float]
+) -> Footing:
     """Cut the first layer for real and see what stands on it. ``bed`` = (x, y, z) room in mm."""
     turn = rotation_to_up(direction)
     turned = mesh.turned(turn)
@@ -104,8 +112,16 @@ def footing(mesh: Mesh, direction: Array | tuple[float, float, float], recipe: R
     room_across, room_along = sorted(bed[:2])
     fits = bool(across <= room_across and along <= room_along and size[2] <= bed[2])
     height = float(size[2])
-    return Footing(section, float(section.area), margin, margin / max(float(centre[2] - low[2]), 1e-6), height,
-                   max(1, round(height / recipe.layer_height)), fits, turn)
+    return Footing(
+        section,
+        float(section.area),
+        margin,
+        margin / max(float(centre[2] - low[2]), 1e-6),
+        height,
+        max(1, round(height / recipe.layer_height)),
+        fits,
+        turn,
+    )
 
 
 def centre_of_mass(mesh: Mesh) -> Array:

@@ -85,9 +85,18 @@ def candidates(mesh: Mesh, features: tuple[Feature, ...], net: Ratings, shape: S
     return out
 
 
-def rank(mesh: Mesh, features: tuple[Feature, ...], field: StressField, limits: tuple[Allowables, ...],
-         recipe: Recipe, purpose: Purpose, target: float, bed: tuple[float, float, float],
-         directions: int = NET_DIRECTIONS, keep: int = 7) -> Ranking:
+def rank(
+    mesh: Mesh,
+    features: tuple[Feature, ...],
+    field: StressField,
+    limits: tuple[Allowables, ...],
+    recipe: Recipe,
+    purpose: Purpose,
+    target: float,
+    bed: tuple[float, float, float],
+    directions: int = NET_DIRECTIONS,
+    keep: int = 7,
+) -> Ranking:
     """Rate the net, gather candidates, refine, apply the limits, and order by the purpose's weights."""
     net = rate(field, limits, sphere(directions))
     shape = standing(mesh, net.directions, recipe)
@@ -104,8 +113,12 @@ def rank(mesh: Mesh, features: tuple[Feature, ...], field: StressField, limits: 
         reserve = rated.range_of(i)
         overhang = float(shapes.overhang[i])
         # Strength beyond twice the need buys nothing; up to it, it does.
-        score = (weights["strength"] * min(reserve.value / target, 2.0) / 2 - weights["overhang"] * overhang / surface
-                 - weights["height"] * foot.height / tallest + weights["contact"] * min(foot.contact / widest, 1.0))
+        score = (
+            weights["strength"] * min(reserve.value / target, 2.0) / 2
+            - weights["overhang"] * overhang / surface
+            - weights["height"] * foot.height / tallest
+            + weights["contact"] * min(foot.contact / widest, 1.0)
+        )
         holds = reserve.value >= target and foot.fits and foot.stands
         if not foot.fits:
             score -= 3
@@ -115,14 +128,23 @@ def rank(mesh: Mesh, features: tuple[Feature, ...], field: StressField, limits: 
             score -= 0.5
         ways.append((score, i, n, foot, reserve, overhang, holds))
     ways.sort(key=lambda w: -w[0])
-    listed = [_describe(letter, mesh, features, field, rated, w) for letter, w in
-              zip("ABCDEFGHIJ", ways[:keep], strict=False)]
+    listed = [
+        _describe(letter, mesh, features, field, rated, w) for letter, w in zip("ABCDEFGHIJ", ways[:keep], strict=False)
+    ]
     return Ranking(net, shape, tuple(listed), target)
 
 
-def rate_way(letter: str, mesh: Mesh, features: tuple[Feature, ...], field: StressField,
-             limits: tuple[Allowables, ...], recipe: Recipe, target: float, bed: tuple[float, float, float],
-             direction: Array) -> RatedWay:
+def rate_way(
+    letter: str,
+    mesh: Mesh,
+    features: tuple[Feature, ...],
+    field: StressField,
+    limits: tuple[Allowables, ...],
+    recipe: Recipe,
+    target: float,
+    bed: tuple[float, float, float],
+    direction: Array,
+) -> RatedWay:
     """One direction by itself, as when a pin on the net is dragged."""
     n = np.asarray(direction, float) / np.linalg.norm(direction)
     rated = rate(field, limits, n[None])
@@ -133,8 +155,14 @@ def rate_way(letter: str, mesh: Mesh, features: tuple[Feature, ...], field: Stre
     return _describe(letter, mesh, features, field, rated, (0.0, 0, n, foot, reserve, overhang, holds))
 
 
-def _describe(letter: str, mesh: Mesh, features: tuple[Feature, ...], field: StressField, rated: Ratings,
-              way: tuple[float, int, Array, Footing, Range, float, bool]) -> RatedWay:
+def _describe(
+    letter: str,
+    mesh: Mesh,
+    features: tuple[Feature, ...],
+    field: StressField,
+    rated: Ratings,
+    way: tuple[float, int, Array, Footing, Range, float, bool],
+) -> RatedWay:
     score, i, n, foot, reserve, overhang, holds = way
     at = field.points[rated.point[i]]
     x, y, z = (float(v) for v in at)
@@ -142,9 +170,14 @@ def _describe(letter: str, mesh: Mesh, features: tuple[Feature, ...], field: Str
     name = near_feature(mesh, features, at)
     mode = MODES[rated.mode[i]]
     case = field.cases[rated.case[i]].name
-    verb = {0: f"{case} pulls the layers apart", 1: f"{case} shears the layers", 2: f"{case} pulls along the layers",
-            3: f"{case} presses along the layers", 4: f"{case} makes it yield"}[int(rated.mode[i])]
-    reason = f"{verb} at {height:.0f} mm, {name}."
+    verb = {
+        0: f"{case} pulls the layers apart",
+        1: f"{case} shears the layers",
+        2: f"{case} pulls along the layers",
+        3: f"{case} presses along the layers",
+        4: f"{case} makes it yield",
+    }[int(rated.mode[i])]
+    reason = f"{verb[0].upper()}{verb[1:]} at {height:.0f} mm, {name}."
     gives = []
     if not foot.fits:
         gives.append("Too large for the bed this way.")
@@ -157,16 +190,37 @@ def _describe(letter: str, mesh: Mesh, features: tuple[Feature, ...], field: Str
     if not gives:
         gives.append("Needs no support.")
     a, b, c = (float(v) for v in n)
-    return RatedWay(letter, (a, b, c), _title(features, n, foot, mesh), reserve, float(rated.parting[i]), mode,
-                    (x, y, z), name, height, case, foot, overhang, holds, score, reason, " ".join(gives))
+    return RatedWay(
+        letter,
+        (a, b, c),
+        _title(features, n, foot, mesh),
+        reserve,
+        float(rated.parting[i]),
+        mode,
+        (x, y, z),
+        name,
+        height,
+        case,
+        foot,
+        overhang,
+        holds,
+        score,
+        reason,
+        " ".join(gives),
+    )
 
 
 def _title(features: tuple[Feature, ...], n: Array, foot: Footing, mesh: Mesh) -> str:
     wide = float(max(np.ptp(mesh.vertices @ foot.turn.T, axis=0)[:2]))
     posture = "Standing" if foot.height > 1.25 * wide else "Flat" if foot.height < 0.45 * wide else "Upright"
     level = float((mesh.vertices[np.unique(mesh.faces)] @ n).min())
-    under = [f for f in features if f.kind == "flat" and float(np.asarray(f.axis) @ n) < -0.9995
-             and abs(float(np.asarray(f.centre) @ n) - level) < 0.1]
+    under = [
+        f
+        for f in features
+        if f.kind == "flat"
+        and float(np.asarray(f.axis) @ n) < -0.9995
+        and abs(float(np.asarray(f.centre) @ n) - level) < 0.1
+    ]
     if under:
         return f"{posture} on {under[0].title.lower()}"
     return "Leaning" if foot.contact < 4 else f"{posture}, on edges"

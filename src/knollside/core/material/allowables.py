@@ -54,8 +54,10 @@ def temperature_factor(card: Material, celsius: float) -> Range:
     is the low end of the range. Refuses at or above softening.
     """
     if celsius >= card.softens:
-        raise Refused(f"{card.name} softens at {card.softens:.0f} °C; at {celsius:.0f} °C it carries nothing. "
-                      "Choose another material or a cooler place.")
+        raise Refused(
+            f"{card.name} softens at {card.softens:.0f} °C; at {celsius:.0f} °C it carries nothing. "
+            "Choose another material or a cooler place."
+        )
     if celsius <= ROOM:
         return Range(1.0, 1.0, 1.0)
     x = (celsius - ROOM) / (card.softens - ROOM)
@@ -67,13 +69,22 @@ def steps_for(card: Material, place: Surroundings, case: LoadCase) -> tuple[Step
     out: list[Step] = []
     if place.temperature_c > ROOM:
         warm = place.temperature_c > card.use_below
-        out.append(Step(f"At {place.temperature_c:.0f} °C", temperature_factor(card, place.temperature_c),
-                        f"above its limit of {card.use_below:.0f} °C" if warm
-                        else f"none left at {card.softens:.0f} °C"))
+        out.append(
+            Step(
+                f"At {place.temperature_c:.0f} °C",
+                temperature_factor(card, place.temperature_c),
+                f"above its limit of {card.use_below:.0f} °C" if warm else f"none left at {card.softens:.0f} °C",
+            )
+        )
     if case.permanent:
         low = 0.20 if card.creeps else 0.25
-        out.append(Step("Always loaded", Range(0.30 if card.creeps else 0.33, low, 0.40),
-                        "creep: the usual design range for unfilled plastics"))
+        out.append(
+            Step(
+                "Always loaded",
+                Range(0.30 if card.creeps else 0.33, low, 0.40),
+                "creep: the usual design range for unfilled plastics",
+            )
+        )
     if case.repeated:
         out.append(Step("Many times", Range(0.70, 0.50, 0.85), "fatigue, thousands of times"))
     if case.knocked:
@@ -117,6 +128,8 @@ def target_reserve(duty: Duty) -> float:
 def withheld(duty: Duty) -> str | None:
     """Why no verdict is given, or None. A person's safety is never judged here."""
     if duty.danger is Danger.PERSON:
-        return ("No verdict: a part that a person's safety hangs on is for licensed practice and tested "
-                "hardware, not for a home print. The stresses are shown; no reserve is blessed.")
+        return (
+            "No verdict: a part that a person's safety hangs on is for licensed practice and tested "
+            "hardware, not for a home print. The stresses are shown; no reserve is blessed."
+        )
     return None

@@ -48,13 +48,23 @@ def check(mesh: Mesh) -> Soundness:
     open_edges = int((edges.count == 1).sum())
     if open_edges:
         at = mesh.vertices[edges.corners[edges.count == 1]].mean(axis=1)[0]
-        problems.append(Problem("open", open_edges, f"{open_edges} edges have a triangle on one side only, "
-                                f"so it is not closed; one is at {_point(at)}."))
+        problems.append(
+            Problem(
+                "open",
+                open_edges,
+                f"{open_edges} edges have a triangle on one side only, so it is not closed; one is at {_point(at)}.",
+            )
+        )
     crowded = int((edges.count > 2).sum())
     if crowded:
         at = mesh.vertices[edges.corners[edges.count > 2]].mean(axis=1)[0]
-        problems.append(Problem("non-manifold", crowded,
-                                f"{crowded} edges are shared by more than two triangles; one is at {_point(at)}."))
+        problems.append(
+            Problem(
+                "non-manifold",
+                crowded,
+                f"{crowded} edges are shared by more than two triangles; one is at {_point(at)}.",
+            )
+        )
     turned = int(((edges.count == 2) & (edges.turn != 0)).sum())
     if turned:
         problems.append(Problem("winding", turned, f"{turned} neighbouring triangles face opposite ways."))
@@ -72,23 +82,40 @@ def check(mesh: Mesh) -> Soundness:
     if closed and turned == 0:
         inside_out = _inside_out(mesh, label, count)
         if inside_out:
-            problems.append(Problem("inside-out", inside_out,
-                                    f"{inside_out} of {count} shells are inside out: their surface faces inward."))
+            problems.append(
+                Problem(
+                    "inside-out",
+                    inside_out,
+                    f"{inside_out} of {count} shells are inside out: their surface faces inward.",
+                )
+            )
     notes: list[str] = []
     if len(mesh.faces) <= CROSSING_LIMIT:
         pairs = crossing_pairs(mesh)
         if len(pairs):
             at = mesh.triangles[pairs[0, 0]].mean(axis=0)
-            problems.append(Problem("self-crossing", len(pairs),
-                                    f"{len(pairs)} pairs of triangles pass through each other; "
-                                    f"one is at {_point(at)}."))
+            problems.append(
+                Problem(
+                    "self-crossing",
+                    len(pairs),
+                    f"{len(pairs)} pairs of triangles pass through each other; one is at {_point(at)}.",
+                )
+            )
     else:
         notes.append(f"Self-crossing not tested above {CROSSING_LIMIT:,} triangles.")
     x, y, z = (float(s) for s in mesh.size)
     # A cavity is a shell of its own but belongs to the body around it.
-    return Soundness(closed, count - _cavities(mesh, label, count) if closed and turned == 0 else count,
-                     len(mesh.faces), mesh.volume, (x, y, z), tuple(problems), unit_suspicion((x, y, z)),
-                     label, tuple(notes))
+    return Soundness(
+        closed,
+        count - _cavities(mesh, label, count) if closed and turned == 0 else count,
+        len(mesh.faces),
+        mesh.volume,
+        (x, y, z),
+        tuple(problems),
+        unit_suspicion((x, y, z)),
+        label,
+        tuple(notes),
+    )
 
 
 def unit_suspicion(size: tuple[float, float, float]) -> str | None:

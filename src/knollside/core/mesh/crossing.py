@@ -66,8 +66,9 @@ def _scan(tri, faces, start, members, low, size, dims, eps, out):  # type: ignor
                     continue
                 hit = False
                 for k in range(3):
-                    if (_edge_hits(tri[a, k], tri[a, (k + 1) % 3], tri[b], eps)
-                            or _edge_hits(tri[b, k], tri[b, (k + 1) % 3], tri[a], eps)):
+                    if _edge_hits(tri[a, k], tri[a, (k + 1) % 3], tri[b], eps) or _edge_hits(
+                        tri[b, k], tri[b, (k + 1) % 3], tri[a], eps
+                    ):
                         hit = True
                         break
                 if hit:

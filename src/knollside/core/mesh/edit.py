@@ -81,8 +81,10 @@ def _square_neighbours(mesh: Mesh, f: Feature, own: Array) -> None:
     lean = np.abs(mesh.normals[at] @ np.asarray(f.axis))
     solid = mesh.areas[at] > 1e-9
     if (lean[solid] < 0.9995).any():
-        raise Refused(f"{f.title} runs into a face that is not square to it (a countersink, a slope or another "
-                      "hole), so its wall cannot be moved alone. Change its size in the model.")
+        raise Refused(
+            f"{f.title} runs into a face that is not square to it (a countersink, a slope or another "
+            "hole), so its wall cannot be moved alone. Change its size in the model."
+        )
 
 
 def _prism_change(mesh: Mesh, f: Feature, to: float) -> float:
@@ -101,8 +103,15 @@ def _prism_change(mesh: Mesh, f: Feature, to: float) -> float:
     return prism * ((to / f.diameter) ** 2 - 1)
 
 
-def _guard(before: Mesh, after: Mesh, features: tuple[Feature, ...], wanted: dict[str, float],
-           touched: np.ndarray, changes: list[Change], least_wall: float) -> None:
+def _guard(
+    before: Mesh,
+    after: Mesh,
+    features: tuple[Feature, ...],
+    wanted: dict[str, float],
+    touched: np.ndarray,
+    changes: list[Change],
+    least_wall: float,
+) -> None:
     if not np.array_equal(before.vertices[~touched], after.vertices[~touched]):
         raise Refused("The correction would move corners outside the chosen features.")
     edges = edges_of(after)
@@ -110,14 +119,18 @@ def _guard(before: Mesh, after: Mesh, features: tuple[Feature, ...], wanted: dic
         raise Refused("The corrected mesh would not be closed.")
     for c in changes:
         if abs(c.volume_found - c.volume_predicted) > 1e-4 * abs(c.volume_predicted) + 1e-6:
-            raise Refused(f"{c.feature}: the volume would change by {c.volume_found:.2f} mm³ where "
-                          f"{c.volume_predicted:.2f} mm³ was expected; the wall is not a plain round.")
+            raise Refused(
+                f"{c.feature}: the volume would change by {c.volume_found:.2f} mm³ where "
+                f"{c.volume_predicted:.2f} mm³ was expected; the wall is not a plain round."
+            )
     changed = [f for f in features if f.id in wanted]
     for f in changed:
         wall = _wall_left(after, f, wanted[f.id])
         if wall < least_wall:
-            raise Refused(f"{f.title} at {wanted[f.id]:.2f} mm would leave {max(wall, 0):.2f} mm of wall; "
-                          f"two lines are {least_wall:.2f} mm.")
+            raise Refused(
+                f"{f.title} at {wanted[f.id]:.2f} mm would leave {max(wall, 0):.2f} mm of wall; "
+                f"two lines are {least_wall:.2f} mm."
+            )
     if check(before).sound and any(p.kind == "self-crossing" for p in check(after).problems):
         raise Refused("The corrected faces would cut into a neighbour.")
 

@@ -54,9 +54,21 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     for f in sorted(raw, key=lambda f: (rank.index(f.kind), -round(f.area, 3), tuple(np.round(f.centre, 3)))):
         number[f.kind] = number.get(f.kind, 0) + 1
         x, y, z = (float(c) for c in np.asarray(f.centre) + middle)
-        named.append(Feature(f"{f.kind}-{number[f.kind]}", f.kind, (x, y, z), f.axis, f.faces,
-                             float(mesh.areas[f.faces].sum()), f.diameter, f.length, f.through, f.facets,
-                             int(label[f.faces[0]])))
+        named.append(
+            Feature(
+                f"{f.kind}-{number[f.kind]}",
+                f.kind,
+                (x, y, z),
+                f.axis,
+                f.faces,
+                float(mesh.areas[f.faces].sum()),
+                f.diameter,
+                f.length,
+                f.through,
+                f.facets,
+                int(label[f.faces[0]]),
+            )
+        )
     return tuple(named)
 
 
@@ -70,8 +82,10 @@ def feature_at(mesh: Mesh, features: tuple[Feature, ...], point: Array | tuple[f
     face, distance = nearest_face(mesh, np.asarray(point, float))
     limit = max(1.0, 0.1 * float(mesh.size.max()))
     if distance > limit:
-        raise Refused(f"The point ({point[0]:g}, {point[1]:g}, {point[2]:g}) is {distance:.1f} mm from the part; "
-                      "nothing is there.")
+        raise Refused(
+            f"The point ({point[0]:g}, {point[1]:g}, {point[2]:g}) is {distance:.1f} mm from the part; "
+            "nothing is there."
+        )
     return feature_of_face(mesh, features, face)
 
 
@@ -89,8 +103,9 @@ def feature_of_face(mesh: Mesh, features: tuple[Feature, ...], face: int) -> Fea
 def _feature(kind: str, r: Round, diameter: float) -> Feature:
     ends = r.closed_ends
     through = None if kind in ("pin", "fillet") else not (ends[0] or ends[1])
-    return Feature("", kind, _triple(r.centre), _triple(r.axis), r.faces, 0.0, float(diameter), r.length,
-                   through, r.sides)
+    return Feature(
+        "", kind, _triple(r.centre), _triple(r.axis), r.faces, 0.0, float(diameter), r.length, through, r.sides
+    )
 
 
 def _triple(v: Array) -> tuple[float, float, float]:
@@ -99,8 +114,7 @@ def _triple(v: Array) -> tuple[float, float, float]:
 
 
 def _flat_feature(mesh: Mesh, patches: Patches, p: int, faces: Ints, name: str, kind: str) -> Feature:
-    return Feature(name, kind, _triple(patches.centre[p]), _triple(patches.normal[p]), faces,
-                   float(patches.area[p]))
+    return Feature(name, kind, _triple(patches.centre[p]), _triple(patches.normal[p]), faces, float(patches.area[p]))
 
 
 def _flats(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
@@ -108,8 +122,10 @@ def _flats(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
     order = np.argsort(patches.of_face, kind="stable")
     cuts = np.cumsum(np.bincount(patches.of_face, minlength=patches.count))[:-1]
     faces = np.split(order, cuts)
-    return [_flat_feature(mesh, patches, int(p), np.asarray(faces[p], np.int64), "", "flat")
-            for p in np.flatnonzero(~used & (patches.area >= least))]
+    return [
+        _flat_feature(mesh, patches, int(p), np.asarray(faces[p], np.int64), "", "flat")
+        for p in np.flatnonzero(~used & (patches.area >= least))
+    ]
 
 
 def _lettering(mesh: Mesh, patches: Patches, rounds: list[Round], flats: list[Feature]) -> set[int]:
@@ -142,18 +158,34 @@ def _pair_slots(partial: list[Round]) -> tuple[list[Feature], list[Round]]:
     slots: list[Feature] = []
     paired: set[int] = set()
     for n, i in enumerate(half):
-        for j in half[n + 1:]:
+        for j in half[n + 1 :]:
             a, b = partial[i], partial[j]
             if i in paired or j in paired:
                 continue
             apart = b.centre - a.centre
             apart = apart - a.axis * float(apart @ a.axis)
-            if (abs(float(a.axis @ b.axis)) > 0.999 and abs(a.diameter - b.diameter) < 0.02
-                    and abs(a.length - b.length) < 0.05 and 0.05 < np.linalg.norm(apart) < 12 * a.diameter):
+            if (
+                abs(float(a.axis @ b.axis)) > 0.999
+                and abs(a.diameter - b.diameter) < 0.02
+                and abs(a.length - b.length) < 0.05
+                and 0.05 < np.linalg.norm(apart) < 12 * a.diameter
+            ):
                 paired |= {i, j}
                 shut = a.closed_ends[0] or a.closed_ends[1]
-                slots.append(Feature("", "slot", _triple((a.centre + b.centre) / 2), _triple(a.axis),
-                                     np.concatenate([a.faces, b.faces]), 0.0, a.diameter, a.length, not shut, a.sides))
+                slots.append(
+                    Feature(
+                        "",
+                        "slot",
+                        _triple((a.centre + b.centre) / 2),
+                        _triple(a.axis),
+                        np.concatenate([a.faces, b.faces]),
+                        0.0,
+                        a.diameter,
+                        a.length,
+                        not shut,
+                        a.sides,
+                    )
+                )
     return slots, [r for i, r in enumerate(partial) if i not in paired]
 
 
@@ -169,8 +201,9 @@ def _cones(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
     pair = patches.pair[link]
     if len(pair) == 0:
         return []
-    n, label = connected_components(coo_matrix((np.ones(len(pair)), (pair[:, 0], pair[:, 1])),
-                                               shape=(patches.count,) * 2), directed=False)
+    n, label = connected_components(
+        coo_matrix((np.ones(len(pair)), (pair[:, 0], pair[:, 1])), shape=(patches.count,) * 2), directed=False
+    )
     out = []
     size = np.bincount(label, minlength=n)
     for c in np.flatnonzero(size >= 8):
@@ -198,6 +231,9 @@ def _cones(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
         widest = 2 * max(float(np.linalg.norm(t - mid, axis=1).max()) for t in (top, low))
         centre = u * mid[0] + v * mid[1] + axis * (along.max() + along.min()) / 2
         axis = axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1)
-        out.append(Feature("", "cone", _triple(centre), _triple(axis), faces, 0.0, widest,
-                           float(np.ptp(along)), None, len(members)))
+        out.append(
+            Feature(
+                "", "cone", _triple(centre), _triple(axis), faces, 0.0, widest, float(np.ptp(along)), None, len(members)
+            )
+        )
     return out

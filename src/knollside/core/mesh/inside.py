@@ -27,8 +27,12 @@ def _winding(tri: np.ndarray, pts: np.ndarray, out: np.ndarray) -> None:
             b = np.sqrt(bx * bx + by * by + bz * bz)
             c = np.sqrt(cx * cx + cy * cy + cz * cz)
             det = ax * (by * cz - bz * cy) - ay * (bx * cz - bz * cx) + az * (bx * cy - by * cx)
-            den = (a * b * c + (ax * bx + ay * by + az * bz) * c + (bx * cx + by * cy + bz * cz) * a
-                   + (cx * ax + cy * ay + cz * az) * b)
+            den = (
+                a * b * c
+                + (ax * bx + ay * by + az * bz) * c
+                + (bx * cx + by * cy + bz * cz) * a
+                + (cx * ax + cy * ay + cz * az) * b
+            )
             total += np.arctan2(det, den)
         out[i] = total / (2 * np.pi)
 

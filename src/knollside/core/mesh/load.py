@@ -72,8 +72,10 @@ def load_bytes(data: bytes, name: str) -> Loaded:
     except MemoryError:
         raise Refused(f"{name} needs more memory than there is.") from None
     except Exception as error:
-        raise Refused(f"{name} is not a readable {kind[1:].upper()} file ({type(error).__name__}). "
-                      "It may be cut short or have the wrong ending.") from None
+        raise Refused(
+            f"{name} is not a readable {kind[1:].upper()} file ({type(error).__name__}). "
+            "It may be cut short or have the wrong ending."
+        ) from None
     return Loaded(_checked(vertices, faces, name, notes), Path(name).stem, kind, tuple(notes))
 
 
@@ -85,16 +87,20 @@ def _checked(vertices: Array, faces: Ints, name: str, notes: list[str]) -> Mesh:
     if len(faces) > MAX_TRIANGLES:
         raise Refused(f"{name} has {len(faces):,} triangles; the limit is {MAX_TRIANGLES:,}.")
     if faces.min() < 0 or faces.max() >= len(vertices):
-        raise Refused(f"{name}: triangle {int(np.argmax((faces >= len(vertices)).any(1)))} "
-                      "names a corner that is not there.")
+        raise Refused(
+            f"{name}: triangle {int(np.argmax((faces >= len(vertices)).any(1)))} names a corner that is not there."
+        )
     bad = ~np.isfinite(vertices).all(axis=1)
     if bad.any():
-        raise Refused(f"{name}: {int(bad.sum())} corners have no finite position "
-                      f"(first: corner {int(np.argmax(bad))}).")
+        raise Refused(
+            f"{name}: {int(bad.sum())} corners have no finite position (first: corner {int(np.argmax(bad))})."
+        )
     reach = float(np.abs(vertices[np.unique(faces)]).max())
     if reach > MAX_COORDINATE:
-        raise Refused(f"{name} reaches {reach:.3g} mm from the origin; more than "
-                      f"{MAX_COORDINATE:.0e} mm cannot be a printed part. Is the unit right?")
+        raise Refused(
+            f"{name} reaches {reach:.3g} mm from the origin; more than "
+            f"{MAX_COORDINATE:.0e} mm cannot be a printed part. Is the unit right?"
+        )
     return weld(vertices, faces)
 
 
@@ -125,8 +131,9 @@ def _stl(data: bytes, name: str) -> tuple[Array, Ints]:
     elif looks_text or (data[:5].lower() == b"solid" and b"endsolid" in data[:4096].lower()):
         return _stl_text(data, name)
     elif count > 0 and len(data) < expected:
-        raise Refused(f"{name} is cut short: it promises {count:,} triangles and holds "
-                      f"{max(0, (len(data) - 84) // 50):,}.")
+        raise Refused(
+            f"{name} is cut short: it promises {count:,} triangles and holds {max(0, (len(data) - 84) // 50):,}."
+        )
     elif len(data) < 84:
         raise Refused(f"{name} is too short to be an STL file.")
     elif count <= 0:

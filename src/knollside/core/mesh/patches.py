@@ -56,7 +56,7 @@ def patches_of(mesh: Mesh) -> Patches:
     a, b = edges.pair[:, 0], edges.pair[:, 1]
     seam = mesh.vertices[edges.corners[edges.pair_edge]]
     seam_length = np.linalg.norm(seam[:, 1] - seam[:, 0], axis=1)
-    across_long = ((needle[a] & (seam_length > 0.99 * longest[a])) | (needle[b] & (seam_length > 0.99 * longest[b])))
+    across_long = (needle[a] & (seam_length > 0.99 * longest[a])) | (needle[b] & (seam_length > 0.99 * longest[b]))
     joined = (np.abs(angle) < COPLANAR) | across_long
     link = edges.pair[joined]
     graph = coo_matrix((np.ones(len(link), np.int8), (link[:, 0], link[:, 1])), shape=(n, n))
@@ -84,7 +84,9 @@ def patches_of(mesh: Mesh) -> Patches:
     starts = np.flatnonzero(np.r_[True, key[1:] != key[:-1]])
     vector = (seam[:, 1] - seam[:, 0])[border][order]
     # Sum the edge vectors with one sense each, so that a kinked border shows a short resultant.
-    sense = np.sign(np.einsum("ij,ij->i", vector, vector[starts][np.searchsorted(starts, np.arange(len(key)), "right") - 1]))
+    sense = np.sign(
+        np.einsum("ij,ij->i", vector, vector[starts][np.searchsorted(starts, np.arange(len(key)), "right") - 1])
+    )
     total = np.add.reduceat(vector * np.where(sense == 0, 1, sense)[:, None], starts)
     length = np.add.reduceat(seam_length[border][order], starts)
     mean_angle = np.add.reduceat((angle[border] * seam_length[border])[order], starts) / np.maximum(length, 1e-300)

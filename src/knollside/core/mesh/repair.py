@@ -61,8 +61,10 @@ def repair(mesh: Mesh) -> Repair:
             mesh = Mesh(mesh.vertices, faces)
             account.append(f"Turned {int(wrong.sum())} inside-out shells right side out.")
     if bodies_of(mesh)[0] != bodies_before:
-        raise Refused(f"Mending would change the number of shells from {bodies_before} to {bodies_of(mesh)[0]}; "
-                      "mend it in the program it came from.")
+        raise Refused(
+            f"Mending would change the number of shells from {bodies_before} to {bodies_of(mesh)[0]}; "
+            "mend it in the program it came from."
+        )
     left = check(mesh)
     account += [f"Left: {p.message}" for p in left.problems]
     return Repair(mesh, tuple(account) or ("Nothing needed mending.",))
@@ -79,8 +81,9 @@ def _wind_alike(n: int, pair: np.ndarray, against: np.ndarray) -> np.ndarray:
     if not against.any():
         return flipped
     weight = np.where(against, 2.0, 1.0)
-    graph = coo_matrix((np.r_[weight, weight], (np.r_[pair[:, 0], pair[:, 1]], np.r_[pair[:, 1], pair[:, 0]])),
-                       shape=(n, n)).tocsr()
+    graph = coo_matrix(
+        (np.r_[weight, weight], (np.r_[pair[:, 0], pair[:, 1]], np.r_[pair[:, 1], pair[:, 0]])), shape=(n, n)
+    ).tocsr()
     count, label = connected_components(graph, directed=False)
     for shell in range(count):
         root = int(np.argmax(label == shell))

@@ -96,8 +96,7 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
         if len(chain) < 3 or key in tried:
             continue
         tried.add(key)
-        fitted = _fit(mesh, patches, by_patch, faces_of, np.array(key, np.int64), axis,
-                      bool(patches.angle[seed] < 0))
+        fitted = _fit(mesh, patches, by_patch, faces_of, np.array(key, np.int64), axis, bool(patches.angle[seed] < 0))
         if fitted is not None:
             taken[fitted.patches] = True
             found.append(fitted)
@@ -110,8 +109,9 @@ def _faces_by_patch(patches: Patches) -> list[Ints]:
     return [np.asarray(part, np.int64) for part in np.split(order, cuts)]
 
 
-def _grow(patches: Patches, by_patch: list[list[int]], usable: np.ndarray, taken: np.ndarray,
-          seed: int, axis: Array) -> list[int]:
+def _grow(
+    patches: Patches, by_patch: list[list[int]], usable: np.ndarray, taken: np.ndarray, seed: int, axis: Array
+) -> list[int]:
     """Patches reached over edges along the axis that bend by the seed's angle, the same way."""
     bend = patches.angle[seed]
     slack = max(0.35 * abs(bend), np.radians(0.3))
@@ -132,8 +132,15 @@ def _grow(patches: Patches, by_patch: list[list[int]], usable: np.ndarray, taken
     return list(chain)
 
 
-def _fit(mesh: Mesh, patches: Patches, by_patch: list[list[int]], faces_of: list[Ints], chain: Ints,
-         axis: Array, hollow: bool) -> Round | None:
+def _fit(
+    mesh: Mesh,
+    patches: Patches,
+    by_patch: list[list[int]],
+    faces_of: list[Ints],
+    chain: Ints,
+    axis: Array,
+    hollow: bool,
+) -> Round | None:
     # The axis of all strips together: the direction least present in their normals.
     normals = patches.normal[chain]
     weight = np.sqrt(patches.area[chain])[:, None]
@@ -163,8 +170,7 @@ def _fit(mesh: Mesh, patches: Patches, by_patch: list[list[int]], faces_of: list
     centre2, radius, residual = circle_fit(mesh.vertices[shared if len(shared) >= 4 else corners] @ np.c_[u, v])
     if residual > max(0.012 * radius, 2e-4) or radius > 500:
         return None
-    borders = {b for p in chain for b in by_patch[p]
-               if patches.pair[b, 0] in inner and patches.pair[b, 1] in inner}
+    borders = {b for p in chain for b in by_patch[p] if patches.pair[b, 0] in inner and patches.pair[b, 1] in inner}
     bends = np.abs(patches.angle[list(borders)])
     if len(bends) == 0:
         return None
@@ -173,21 +179,32 @@ def _fit(mesh: Mesh, patches: Patches, by_patch: list[list[int]], faces_of: list
     turn = 2 * np.pi if loop and per_side * len(chain) > np.radians(320) else per_side * len(chain)
     heights = mesh.vertices[corners] @ axis
     low, high = float(heights.min()), float(heights.max())
-    distances = np.einsum("ij,ij->i", patches.normal[chain],
-                          patches.centre[chain] - (u * centre2[0] + v * centre2[1]))
+    distances = np.einsum("ij,ij->i", patches.normal[chain], patches.centre[chain] - (u * centre2[0] + v * centre2[1]))
     mid_flat = float(np.median(np.abs(distances)))
     centre = u * centre2[0] + v * centre2[1] + axis * (low + high) / 2
     ends = _ends(mesh, patches, by_patch, inner, axis, (low + high) / 2)
-    return Round(chain, faces, axis, centre, 2 * radius, 2 * mid_flat, high - low, turn,
-                 max(3, round(2 * np.pi / per_side)), hollow, ends)
+    return Round(
+        chain,
+        faces,
+        axis,
+        centre,
+        2 * radius,
+        2 * mid_flat,
+        high - low,
+        turn,
+        max(3, round(2 * np.pi / per_side)),
+        hollow,
+        ends,
+    )
 
 
 def _width(mesh: Mesh, faces: Ints, across: Array) -> float:
     return float(np.ptp(mesh.vertices[np.unique(mesh.faces[faces])] @ across))
 
 
-def _ends(mesh: Mesh, patches: Patches, by_patch: list[list[int]], inner: set[int], axis: Array,
-          middle: float) -> tuple[bool, bool]:
+def _ends(
+    mesh: Mesh, patches: Patches, by_patch: list[list[int]], inner: set[int], axis: Array, middle: float
+) -> tuple[bool, bool]:
     """Whether the low and the high end are shut: a floor meets the wall in a concave edge.
 
     Judged at the rim, so that a counterbore with a smaller hole in its floor reads as shut.

@@ -60,7 +60,7 @@ class Cuts:
     segments: Array
 
     def at(self, k: int) -> Array:
-        return self.segments[self.start[k]:self.start[k + 1]]
+        return self.segments[self.start[k] : self.start[k + 1]]
 
 
 def cut(mesh: Mesh, levels: Array) -> Cuts:
@@ -70,7 +70,8 @@ def cut(mesh: Mesh, levels: Array) -> Cuts:
     near = np.clip(np.searchsorted(heights, levels), 0, len(heights) - 1)
     span = max(float(np.ptp(heights)), 1e-9)
     on = (np.abs(heights[near] - levels) < 1e-9 * span) | (
-        np.abs(heights[np.maximum(near - 1, 0)] - levels) < 1e-9 * span)
+        np.abs(heights[np.maximum(near - 1, 0)] - levels) < 1e-9 * span
+    )
     levels = np.where(on, levels + 1e-7 * span, levels)
     start = np.zeros(len(levels) + 1, np.int64)
     triangles = np.ascontiguousarray(mesh.triangles)
@@ -108,11 +109,18 @@ def section_of(segments: Array) -> Section:
     my = (c * (a[:, 1] + b[:, 1])).sum() / 6 / area
     ixx = (c * (a[:, 1] ** 2 + a[:, 1] * b[:, 1] + b[:, 1] ** 2)).sum() / 12 - area * my**2
     iyy = (c * (a[:, 0] ** 2 + a[:, 0] * b[:, 0] + b[:, 0] ** 2)).sum() / 12 - area * mx**2
-    ixy = (c * (a[:, 0] * b[:, 1] + 2 * a[:, 0] * a[:, 1] + 2 * b[:, 0] * b[:, 1] + b[:, 0] * a[:, 1])
-           ).sum() / 24 - area * mx * my
+    ixy = (
+        c * (a[:, 0] * b[:, 1] + 2 * a[:, 0] * a[:, 1] + 2 * b[:, 0] * b[:, 1] + b[:, 0] * a[:, 1])
+    ).sum() / 24 - area * mx * my
     points = segments.reshape(-1, 2)
-    return Section(float(area), (float(mx + shift[0]), float(my + shift[1])), float(ixx), float(iyy), float(ixy),
-                   np.array([points.min(axis=0), points.max(axis=0)]))
+    return Section(
+        float(area),
+        (float(mx + shift[0]), float(my + shift[1])),
+        float(ixx),
+        float(iyy),
+        float(ixy),
+        np.array([points.min(axis=0), points.max(axis=0)]),
+    )
 
 
 def polygon_of(segments: Array) -> BaseGeometry:

@@ -54,8 +54,17 @@ def read_3mf(data: bytes, name: str, max_triangles: int) -> tuple[Array, Ints, l
     count = [0, 0]
     build = model.find(f"{_NS}build")
     for item in build if build is not None else ():
-        _add(objects, item.get("objectid"), _matrix(item.get("transform")), points, triangles, count,
-             max_triangles, name, 0)
+        _add(
+            objects,
+            item.get("objectid"),
+            _matrix(item.get("transform")),
+            points,
+            triangles,
+            count,
+            max_triangles,
+            name,
+            0,
+        )
     if not points:
         raise Refused(f"{name} builds nothing: no object with triangles.")
     notes = [] if unit == "millimeter" else [f"The file is in {unit}; converted to mm."]
@@ -72,8 +81,17 @@ def _matrix(text: str | None) -> Array:
     return m
 
 
-def _add(objects: dict[Any, Any], key: Any, placed: Array, points: list[Array], triangles: list[Ints],
-         count: list[int], limit: int, name: str, depth: int) -> None:
+def _add(
+    objects: dict[Any, Any],
+    key: Any,
+    placed: Array,
+    points: list[Array],
+    triangles: list[Ints],
+    count: list[int],
+    limit: int,
+    name: str,
+    depth: int,
+) -> None:
     thing = objects.get(key)
     if thing is None or depth > _MAX_DEPTH:
         raise Refused(f"{name}: object {str(key)[:20]} is missing or nested too deeply.")
@@ -93,5 +111,14 @@ def _add(objects: dict[Any, Any], key: Any, placed: Array, points: list[Array], 
             if count[0] > limit:
                 raise Refused(f"{name} has more than {limit:,} triangles.")
     for child in thing.iter(f"{_NS}component"):
-        _add(objects, child.get("objectid"), _matrix(child.get("transform")) @ placed, points, triangles,
-             count, limit, name, depth + 1)
+        _add(
+            objects,
+            child.get("objectid"),
+            _matrix(child.get("transform")) @ placed,
+            points,
+            triangles,
+            count,
+            limit,
+            name,
+            depth + 1,
+        )

@@ -71,4 +71,3 @@ def dihedral(mesh: Mesh, edges: Edges) -> Array:
     centre = mesh.triangles.mean(axis=1)
     convex = np.einsum("ij,ij->i", n[a], centre[b] - centre[a]) <= 0
     return np.asarray(np.where(convex, angle, -angle))
-

@@ -11,14 +11,18 @@ import numpy as np
 from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Mesh
 
-_TYPES = ('<?xml version="1.0" encoding="UTF-8"?>\n'
-          '<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">'
-          '<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>'
-          '<Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/></Types>')
-_RELS = ('<?xml version="1.0" encoding="UTF-8"?>\n'
-         '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">'
-         '<Relationship Target="/3D/3dmodel.model" Id="rel0" '
-         'Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>')
+_TYPES = (
+    '<?xml version="1.0" encoding="UTF-8"?>\n'
+    '<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">'
+    '<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>'
+    '<Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/></Types>'
+)
+_RELS = (
+    '<?xml version="1.0" encoding="UTF-8"?>\n'
+    '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">'
+    '<Relationship Target="/3D/3dmodel.model" Id="rel0" '
+    'Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>'
+)
 _EPOCH = (1980, 1, 1, 0, 0, 0)  # a fixed stamp, so that the same part gives the same bytes
 
 
@@ -35,8 +39,10 @@ def threemf_bytes(mesh: Mesh, title: str, facts: dict[str, str] | None = None) -
     """3MF core package in millimetres; each body an object of its own, joined as components."""
     count, label = bodies_of(mesh)
     out = io.StringIO()
-    out.write('<?xml version="1.0" encoding="UTF-8"?>\n<model unit="millimeter" xml:lang="en-US" '
-              'xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02">\n')
+    out.write(
+        '<?xml version="1.0" encoding="UTF-8"?>\n<model unit="millimeter" xml:lang="en-US" '
+        'xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02">\n'
+    )
     out.write(f'<metadata name="Title">{escape(title)}</metadata>\n<metadata name="Application">Knollside</metadata>\n')
     description = "; ".join(f"{k}: {v}" for k, v in (facts or {}).items())
     if description:
@@ -48,7 +54,9 @@ def threemf_bytes(mesh: Mesh, title: str, facts: dict[str, str] | None = None) -
         faces = faces.reshape(-1, 3)
         name = title if count == 1 else f"{title}, body {body + 1}"
         out.write(f'<object id="{body + 1}" type="model" name={quoteattr(name)}><mesh><vertices>\n')
-        out.write("".join(f'<vertex x="{x:.7g}" y="{y:.7g}" z="{z:.7g}"/>\n' for x, y, z in mesh.vertices[used].tolist()))
+        out.write(
+            "".join(f'<vertex x="{x:.7g}" y="{y:.7g}" z="{z:.7g}"/>\n' for x, y, z in mesh.vertices[used].tolist())
+        )
         out.write("</vertices><triangles>\n")
         out.write("".join(f'<triangle v1="{a}" v2="{b}" v3="{c}"/>\n' for a, b, c in faces.tolist()))
         out.write("</triangles></mesh></object>\n")
@@ -61,6 +69,10 @@ def threemf_bytes(mesh: Mesh, title: str, facts: dict[str, str] | None = None) -
     out.write(f'</resources>\n<build><item objectid="{top}"/></build>\n</model>\n')
     package = io.BytesIO()
     with zipfile.ZipFile(package, "w", zipfile.ZIP_DEFLATED) as archive:
-        for path, text in (("[Content_Types].xml", _TYPES), ("_rels/.rels", _RELS), ("3D/3dmodel.model", out.getvalue())):
+        for path, text in (
+            ("[Content_Types].xml", _TYPES),
+            ("_rels/.rels", _RELS),
+            ("3D/3dmodel.model", out.getvalue()),
+        ):
             archive.writestr(zipfile.ZipInfo(path, _EPOCH), text, zipfile.ZIP_DEFLATED)
     return package.getvalue()

@@ -52,8 +52,12 @@ def hole_and_pin_bar(sizes: list[float], thickness: float = 6.0, pin_height: flo
     x, spots, cutters, posts = _WALL + wanted[0] / 2, [], [], []
     for i, d in enumerate(wanted):
         hole_y, pin_y = width - _WALL - max(wanted) / 2, _WALL + max(wanted) / 2
-        cutters.append(m3.Manifold.cylinder(thickness + 2, d / 2, circular_segments=_SEGMENTS).translate((x, hole_y, -1)))
-        posts.append(m3.Manifold.cylinder(pin_height, d / 2, circular_segments=_SEGMENTS).translate((x, pin_y, thickness)))
+        cutters.append(
+            m3.Manifold.cylinder(thickness + 2, d / 2, circular_segments=_SEGMENTS).translate((x, hole_y, -1))
+        )
+        posts.append(
+            m3.Manifold.cylinder(pin_height, d / 2, circular_segments=_SEGMENTS).translate((x, pin_y, thickness))
+        )
         spots += [Spot(f"hole {i + 1}", "hole", d, (x, hole_y)), Spot(f"pin {i + 1}", "pin", d, (x, pin_y))]
         gap = _WALL + 2.5
         x += d / 2 + gap + (wanted[i + 1] / 2 if i + 1 < len(wanted) else 0)

@@ -22,26 +22,34 @@ class Caution:
     text: str
 
 
-def preflight(card: Material, recipe: Recipe, grams: float, spool_left: float | None, height: float,
-              room: float) -> tuple[Check, ...]:
+def preflight(
+    card: Material, recipe: Recipe, grams: float, spool_left: float | None, height: float, room: float
+) -> tuple[Check, ...]:
     """What to check for this job, in the order one walks round the printer."""
     low, high = card.nozzle
     checks = [
         Check("Sheet clean, nothing left on the bed"),
-        Check("First-layer height set since the last nozzle change"),
-        Check(f"Nozzle {'hardened, ' if card.hard_nozzle else ''}{low} to {high} °C, "
-              f"bed {card.bed[0]} to {card.bed[1]} °C", "typical"),
+        Check("First-layer height set for this nozzle"),
+        Check(
+            f"Nozzle {'hardened, ' if card.hard_nozzle else ''}{low} to {high} °C, "
+            f"bed {card.bed[0]} to {card.bed[1]} °C",
+            "typical",
+        ),
         Check(f"Line {recipe.line_width:g} mm, layer {recipe.layer_height:g} mm"),
     ]
     if card.dry is not None:
-        checks.append(Check(f"{card.name} dry: {card.dry[0]} °C for {card.dry[1]} h if it stood open", "typical"))
+        checks.append(Check(f"{card.name} dry, else {card.dry[0]} °C for {card.dry[1]} h", "typical"))
     if spool_left is not None:
         short = spool_left < grams * 1.05
-        checks.append(Check("Enough filament" if not short else "Not enough filament on this spool",
-                            f"{spool_left:.0f} g for {grams:.0f} g"))
+        checks.append(
+            Check(
+                "Enough filament" if not short else "Not enough filament on this spool",
+                f"{spool_left:.0f} g for {grams:.0f} g",
+            )
+        )
     if card.enclosed:
         checks.append(Check("Chamber closed and warm"))
-    checks.append(Check("Clear above and behind the moving bed", f"{height:.0f} of {room:.0f} mm high"))
+    checks.append(Check("Clear above and behind the bed", f"{height:.0f} of {room:.0f} mm high"))
     checks.append(Check("Mains selector matches the wall, leads cool"))
     checks.append(Check("Stay for the first layer"))
     return tuple(checks)
@@ -49,17 +57,26 @@ def preflight(card: Material, recipe: Recipe, grams: float, spool_left: float | 
 
 def cautions(card: Material, duty: Duty) -> tuple[Caution, ...]:
     """The usual cautions of this print and this part."""
-    out = [Caution("Never unattended", "Someone in and awake until it ends; smoke alarm tested."),
-           Caution("Hot end and bed", f"Up to {card.nozzle[1]} °C: keep fingers, sleeves and children away.")]
+    out = [
+        Caution("Never unattended", "Someone in and awake until it ends; smoke alarm tested."),
+        Caution("Hot end and bed", f"Up to {card.nozzle[1]} °C: keep fingers, sleeves and children away."),
+    ]
     if card.fumes:
         out.append(Caution("Fumes", f"{card.name} gives off styrene: window open or filter on."))
     if card.hard_nozzle:
         out.append(Caution("Dust", "Carbon fibre dust when sanding: mask, wet sanding, gloves."))
     if duty.danger is Danger.BELOW:
-        out.append(Caution("Someone may stand below", "Test with twice the load, from the side, before trusting it; "
-                                                      "look it over each season."))
+        out.append(
+            Caution(
+                "Someone may stand below",
+                "Test with twice the load, from the side, before trusting it; look it over each season.",
+            )
+        )
     if duty.danger is Danger.PERSON:
         out.append(Caution("No verdict", "A person's safety hangs on it: use tested hardware, ask licensed practice."))
-    out.append(Caution("Limits", "Not for climbing, lifting people, vehicles, gas, mains or medical use. "
-                                 "Local rules come first."))
+    out.append(
+        Caution(
+            "Limits", "Not for climbing, lifting people, vehicles, gas, mains or medical use. Local rules come first."
+        )
+    )
     return tuple(out)

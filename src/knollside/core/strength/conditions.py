@@ -61,8 +61,10 @@ def locate(grid: Grid, spots: Spots) -> tuple[Ints, Array]:
     if len(lost):
         distance, nearest = cKDTree(grid.centres).query(inside[lost])
         if (distance > 2.5 * float(grid.size.max())).any():
-            raise Refused("A held or pushed face lies where the grid has no material; the part is too thin there "
-                          f"for cells of {grid.size.max():.2f} mm.")
+            raise Refused(
+                "A held or pushed face lies where the grid has no material; the part is too thin there "
+                f"for cells of {grid.size.max():.2f} mm."
+            )
         cell[lost] = nearest
     xi = 2 * (spots.points - grid.origin - grid.cells[cell] * grid.size) / grid.size - 1
     return cell, shape(np.clip(xi, -2, 2))
@@ -151,8 +153,10 @@ def refuse_if_loose(holds: list[Hold], size: float) -> None:
     shift, turn = motion[:3], motion[3:]
     if np.linalg.norm(turn) > 0.3:
         axis = turn / np.linalg.norm(turn)
-        raise Refused(f"The part is held, but can still turn about the direction {_axis(axis)}. "
-                      "Hold one more place away from that line.")
+        raise Refused(
+            f"The part is held, but can still turn about the direction {_axis(axis)}. "
+            "Hold one more place away from that line."
+        )
     axis = shift / np.linalg.norm(shift)
     raise Refused(f"The part is held, but can still slide along {_axis(axis)}. Hold a face square to that.")
 

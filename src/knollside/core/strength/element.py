@@ -94,8 +94,14 @@ def brick(size: Array, c: Array) -> Brick:
     rows = []
     for xi in GAUSS:
         one = 1 + s * xi
-        g = np.stack([s[:, 0] * one[:, 1] * one[:, 2], s[:, 1] * one[:, 0] * one[:, 2],
-                      s[:, 2] * one[:, 0] * one[:, 1]], axis=1) / 8 / half
+        g = (
+            np.stack(
+                [s[:, 0] * one[:, 1] * one[:, 2], s[:, 1] * one[:, 0] * one[:, 2], s[:, 2] * one[:, 0] * one[:, 1]],
+                axis=1,
+            )
+            / 8
+            / half
+        )
         bu = _strain(g)
         ba = _strain(np.diag(-2 * xi) / half)
         kuu += bu.T @ c @ bu * volume

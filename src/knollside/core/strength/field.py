@@ -90,9 +90,17 @@ def place_feature(mesh: Mesh, features: tuple[Feature, ...], place: Placed) -> F
     return feature_at(mesh, features, place.at)
 
 
-def solve(mesh: Mesh, features: tuple[Feature, ...], duty: Duty, modulus: float, cells: int = 50_000,
-          skin: Skin | None = None, layers: tuple[float, Array] | None = None, tick: Tick | None = None,
-          cell_size: float | None = None) -> StressField:
+def solve(
+    mesh: Mesh,
+    features: tuple[Feature, ...],
+    duty: Duty,
+    modulus: float,
+    cells: int = 50_000,
+    skin: Skin | None = None,
+    layers: tuple[float, Array] | None = None,
+    tick: Tick | None = None,
+    cell_size: float | None = None,
+) -> StressField:
     """Solve linear elasticity (METHODS 1.1) for every load case.
 
     ``modulus`` MPa in the layer; ``skin`` blends walls and infill into the cells;
@@ -126,8 +134,10 @@ def solve(mesh: Mesh, features: tuple[Feature, ...], duty: Duty, modulus: float,
     count, _ = pieces(grid)
     bodies = len(np.unique(bodies_of(work)[1]))
     if count != state_bodies(work, bodies):
-        raise Refused(f"On cells of {grid.size.max():.2f} mm the part falls into {count} pieces: a wall is thinner "
-                      "than a cell. Ask for more cells, or thicken it.")
+        raise Refused(
+            f"On cells of {grid.size.max():.2f} mm the part falls into {count} pieces: a wall is thinner "
+            "than a cell. Ask for more cells, or thicken it."
+        )
     if len(grid.cells) < 40:
         raise Refused("The part is too small for a stress grid.")
 
@@ -139,7 +149,7 @@ def solve(mesh: Mesh, features: tuple[Feature, ...], duty: Duty, modulus: float,
     say(0.12, "setting up the solve")
     operator = Operator(element.stiffness, scale, grid.cells, grid.nodes, conditions.springs(grid, holds, modulus))
 
-    points, normals = recover.judge_points(work, grid, CRITICAL_DISTANCE)
+    points, normals = recover.judge_points(work, grid, CRITICAL_DISTANCE, scale)
     edges = [h.spots.points for h in holds]
     answers: list[CaseAnswer] = []
     stress: list[Array] = []
@@ -161,15 +171,28 @@ def solve(mesh: Mesh, features: tuple[Feature, ...], duty: Duty, modulus: float,
         external, reactions, error = _balance(grid, holds, held, u, modulus, np.vstack(where), np.vstack(forces))
         worst_balance = max(worst_balance, error)
         say(base + 0.68 / len(duty.cases), "reading the stress")
-        stress.append(recover.stress_at(grid, recover.gauss_stress(grid, element, u), points))
+        stress.append(recover.stress_at(grid, recover.gauss_stress(grid, element, u), points, scale))
         answers.append(CaseAnswer(case.name, u.reshape(-1, 3), external, reactions))
     apart = _near(points, np.vstack(edges), 1.6 * float(grid.size.max()))
     if apart.all():
         raise Refused("Every place on the part is next to a held or pushed face; there is nothing left to judge.")
     say(0.95, "stress done")
-    return StressField(points, normals, np.stack(stress), apart, tuple(answers), grid.points,
-                       float(grid.size.max()), len(grid.cells), modulus, worst_balance, rounds,
-                       time.perf_counter() - began, tuple(notes), tuple(sorted({f.body for _, f in held})))
+    return StressField(
+        points,
+        normals,
+        np.stack(stress),
+        apart,
+        tuple(answers),
+        grid.points,
+        float(grid.size.max()),
+        len(grid.cells),
+        modulus,
+        worst_balance,
+        rounds,
+        time.perf_counter() - began,
+        tuple(notes),
+        tuple(sorted({f.body for _, f in held})),
+    )
 
 
 def state_bodies(work: Mesh, shells: int) -> int:
@@ -187,11 +210,16 @@ def _held_bodies(mesh: Mesh, held: list[Feature], pushed: list[Feature]) -> tupl
     held_bodies = {int(label[f.faces[0]]) for f in held}
     for f in pushed:
         if int(label[f.faces[0]]) not in held_bodies:
-            raise Refused(f"{f.title} is pushed, but its body ({int(label[f.faces[0]]) + 1} of {count}) is held "
-                          "nowhere. Bodies that only touch do not hold each other here.")
+            raise Refused(
+                f"{f.title} is pushed, but its body ({int(label[f.faces[0]]) + 1} of {count}) is held "
+                "nowhere. Bodies that only touch do not hold each other here."
+            )
     keep = np.flatnonzero(np.isin(label, list(held_bodies)))
-    notes = [] if len(held_bodies) == count else [
-        f"{count - len(held_bodies)} of {count} bodies are not held and carry nothing; they were left out."]
+    notes = (
+        []
+        if len(held_bodies) == count
+        else [f"{count - len(held_bodies)} of {count} bodies are not held and carry nothing; they were left out."]
+    )
     return Mesh(mesh.vertices, mesh.faces[keep]), keep, notes
 
 
@@ -199,8 +227,15 @@ def _near(points: Array, spots: Array, distance: float) -> np.ndarray:
     return cKDTree(spots).query(points, distance_upper_bound=distance)[0] < distance
 
 
-def _balance(grid: Grid, holds: list[conditions.Hold], held: list, u: Array, modulus: float,  # type: ignore[type-arg]
-             where: Array, forces: Array):  # type: ignore[no-untyped-def]
+def _balance(
+    grid: Grid,
+    holds: list[conditions.Hold],
+    held: list,
+    u: Array,
+    modulus: float,  # type: ignore[type-arg]
+    where: Array,
+    forces: Array,
+):  # type: ignore[no-untyped-def]
     points, each, is_held, named = [where], [forces], [np.zeros(len(where), bool)], []
     for h, (_, feature) in zip(holds, held, strict=True):
         r = conditions.point_forces(h, grid, u, modulus)

@@ -143,8 +143,10 @@ def make_grid(mesh: Mesh, cell: float) -> Grid:
     fill = fill_grid(mesh, size, (int(n[0]), int(n[1]), int(n[2])))
     total = float(fill.sum() * size.prod())
     if abs(total - abs(mesh.volume)) > 0.05 * abs(mesh.volume):
-        raise Refused(f"The part's walls are too thin for cells of {cell:.2f} mm, or it is not closed: the grid "
-                      f"holds {total:.0f} mm³ of {abs(mesh.volume):.0f} mm³.")
+        raise Refused(
+            f"The part's walls are too thin for cells of {cell:.2f} mm, or it is not closed: the grid "
+            f"holds {total:.0f} mm³ of {abs(mesh.volume):.0f} mm³."
+        )
     active = fill > LEAST_FILL
     # Crumbs that touch the rest by an edge only would float: keep face-connected cells of a body's size.
     label, count = ndimage.label(active)
@@ -164,8 +166,7 @@ def number_cells(origin: Array, size: Array, fill: Array, active: np.ndarray) ->
     flat = (corner[..., 0] * node_shape[1] + corner[..., 1]) * node_shape[2] + corner[..., 2]
     used, nodes = np.unique(flat, return_inverse=True)
     place = np.stack(np.unravel_index(used, tuple(node_shape)), axis=1)
-    return Grid(origin, size, fill, cell_of, cells, nodes.reshape(-1, 8).astype(np.int64),
-                origin + place * size)
+    return Grid(origin, size, fill, cell_of, cells, nodes.reshape(-1, 8).astype(np.int64), origin + place * size)
 
 
 def pieces(grid: Grid) -> tuple[int, Ints]:

@@ -143,10 +143,10 @@ class Operator:
     def _build(self, cells: Ints, held: Ints) -> None:
         diagonal = np.zeros((self.count, 3, 3))
         for a in range(8):
-            block = self.k[3 * a:3 * a + 3, 3 * a:3 * a + 3]
+            block = self.k[3 * a : 3 * a + 3, 3 * a : 3 * a + 3]
             np.add.at(diagonal, self.nodes[:, a], self.scale[:, None, None] * block)
             if len(held):
-                np.add.at(diagonal, self.spring_nodes[:, a], self.spring_ke[:, 3 * a:3 * a + 3, 3 * a:3 * a + 3])
+                np.add.at(diagonal, self.spring_nodes[:, a], self.spring_ke[:, 3 * a : 3 * a + 3, 3 * a : 3 * a + 3])
         self.levels.append(_Level(self.nodes, self.at, None, _inverse(diagonal), 0.0, None))
         # Children fold into parents: K_parent = sum of F_c' K_c F_c over the eight places.
         folded = np.einsum("cpi,pq,cqj->cij", _FOLD, self.k, _FOLD, optimize=True)
@@ -175,7 +175,7 @@ class Operator:
             at = cells_at_nodes(coarse_nodes, count)
             diagonal = np.zeros((count, 3, 3))
             for a in range(8):
-                np.add.at(diagonal, coarse_nodes[:, a], ke[:, 3 * a:3 * a + 3, 3 * a:3 * a + 3])
+                np.add.at(diagonal, coarse_nodes[:, a], ke[:, 3 * a : 3 * a + 3, 3 * a : 3 * a + 3])
             self.levels.append(_Level(coarse_nodes, at, ke.astype(np.float32), _inverse(diagonal), 0.0, None))
             cells, nodes, dense = place, coarse_nodes, ke
         for i, level in enumerate(self.levels[:-1]):
@@ -239,8 +239,14 @@ class Operator:
             x += d
         return x
 
-    def solve(self, f: Array, tolerance: float = 1e-7, limit: int = 300,
-              tick: Callable[[float], None] | None = None, start: Array | None = None) -> tuple[Array, int]:
+    def solve(
+        self,
+        f: Array,
+        tolerance: float = 1e-7,
+        limit: int = 300,
+        tick: Callable[[float], None] | None = None,
+        start: Array | None = None,
+    ) -> tuple[Array, int]:
         """Displacements for nodal forces ``f`` (3n,). Returns them and the iterations taken."""
         norm = float(np.linalg.norm(f))
         if norm == 0:
@@ -264,8 +270,10 @@ class Operator:
             fresh = float(r @ z)
             p = z + (fresh / rz) * p
             rz = fresh
-        raise Refused(f"The stress solve did not settle in {limit} rounds (error {error:.1e}); "
-                      "part of the body may be held by almost nothing.")
+        raise Refused(
+            f"The stress solve did not settle in {limit} rounds (error {error:.1e}); "
+            "part of the body may be held by almost nothing."
+        )
 
 
 def _inverse(diagonal: Array) -> Array:
@@ -283,8 +291,9 @@ def _block(inverse: Array, r: Array) -> Array:
 def _block_into(inverse, r, out):  # type: ignore[no-untyped-def]
     for n in numba.prange(inverse.shape[0]):
         for i in range(3):
-            out[3 * n + i] = (inverse[n, i, 0] * r[3 * n] + inverse[n, i, 1] * r[3 * n + 1]
-                              + inverse[n, i, 2] * r[3 * n + 2])
+            out[3 * n + i] = (
+                inverse[n, i, 0] * r[3 * n] + inverse[n, i, 1] * r[3 * n + 1] + inverse[n, i, 2] * r[3 * n + 2]
+            )
 
 
 def _number(place: Ints) -> tuple[Ints, int]:

@@ -53,8 +53,16 @@ def _point(s, nx, ny, nz, zt, zs, xt, xc, y):  # type: ignore[no-untyped-def]
     other = -((a + b) / 2 - half) / xc
     if other > best:
         best, which = other, 3
-    mises = np.sqrt(max(0.5 * ((s[0] - s[1]) ** 2 + (s[1] - s[2]) ** 2 + (s[2] - s[0]) ** 2)
-                        + 3 * (s[3] ** 2 + s[4] ** 2 + s[5] ** 2), 0.0)) / y
+    mises = (
+        np.sqrt(
+            max(
+                0.5 * ((s[0] - s[1]) ** 2 + (s[1] - s[2]) ** 2 + (s[2] - s[0]) ** 2)
+                + 3 * (s[3] ** 2 + s[4] ** 2 + s[5] ** 2),
+                0.0,
+            )
+        )
+        / y
+    )
     if mises > best * (1 + 1e-9):
         best, which = mises, 4
     return parting, best, mode, which
@@ -112,8 +120,13 @@ class Ratings:
         return Range(r, r * float(self.spread[d, 0]), r * float(self.spread[d, 1]))
 
 
-def rate(field: StressField, limits: tuple[Allowables, ...], directions: Array, early: bool = True,
-         points: np.ndarray | None = None) -> Ratings:
+def rate(
+    field: StressField,
+    limits: tuple[Allowables, ...],
+    directions: Array,
+    early: bool = True,
+    points: np.ndarray | None = None,
+) -> Ratings:
     """Reserve of every direction (d, 3), the least over the cases.
 
     ``limits`` one set per case. ``points`` (bool) restricts which points may set
@@ -132,12 +145,34 @@ def rate(field: StressField, limits: tuple[Allowables, ...], directions: Array, 
         order = np.argsort(-bound, kind="stable")
         index, parting = np.empty(count), np.empty(count)
         where, mode, seen = np.empty(count, np.int64), np.empty(count, np.int64), np.empty(count, np.int64)
-        _sweep(np.ascontiguousarray(s[order]), bound[order], directions, zt, zs, xt, xc, y, early,
-               index, where, mode, parting, seen)
+        _sweep(
+            np.ascontiguousarray(s[order]),
+            bound[order],
+            directions,
+            zt,
+            zs,
+            xt,
+            xc,
+            y,
+            early,
+            index,
+            where,
+            mode,
+            parting,
+            seen,
+        )
         visited += int(seen.sum())
         spread = np.where((mode < 2)[:, None], allow.apart_spread, allow.pull_spread)
-        this = Ratings(directions, 1 / np.maximum(index, _TINY), 1 / np.maximum(parting, _TINY), mode,
-                       keep[order][where], np.full(count, k), spread, 0.0)
+        this = Ratings(
+            directions,
+            1 / np.maximum(index, _TINY),
+            1 / np.maximum(parting, _TINY),
+            mode,
+            keep[order][where],
+            np.full(count, k),
+            spread,
+            0.0,
+        )
         out = this if out is None else _least(out, this)
     assert out is not None
     share = visited / (len(keep) * count * len(limits))
@@ -146,9 +181,16 @@ def rate(field: StressField, limits: tuple[Allowables, ...], directions: Array, 
 
 def _least(a: Ratings, b: Ratings) -> Ratings:
     take = b.reserve < a.reserve
-    return Ratings(a.directions, np.where(take, b.reserve, a.reserve), np.minimum(a.parting, b.parting),
-                   np.where(take, b.mode, a.mode), np.where(take, b.point, a.point),
-                   np.where(take, b.case, a.case), np.where(take[:, None], b.spread, a.spread), 0.0)
+    return Ratings(
+        a.directions,
+        np.where(take, b.reserve, a.reserve),
+        np.minimum(a.parting, b.parting),
+        np.where(take, b.mode, a.mode),
+        np.where(take, b.point, a.point),
+        np.where(take, b.case, a.case),
+        np.where(take[:, None], b.spread, a.spread),
+        0.0,
+    )
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)

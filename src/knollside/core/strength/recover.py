@@ -16,7 +16,7 @@ from knollside.core.strength.element import GAUSS, Brick
 from knollside.core.strength.grid import Grid
 
 REACH = 2.0  # cells
-_GOOD = 0.55  # fill from which a cell's values count fully
+_GOOD = 0.55  # share of solid from which a cell's values count fully
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
@@ -56,7 +56,7 @@ def _fit(points, origin, size, cell_of, cells, filled, offset, values, reach, go
                             away = (d0 * d0 + d1 * d1 + d2 * d2) / (reach * reach)
                             if away >= 1:
                                 continue
-                            w = (1 - away) * (1 - away)
+                            w = (1 - away) * (1 - away) * filled[c]
                             total += w
                             row[0] = 1
                             row[1] = d0
@@ -67,7 +67,7 @@ def _fit(points, origin, size, cell_of, cells, filled, offset, values, reach, go
                             for a in range(4):
                                 for b in range(10):
                                     m[a, b] += w * row[a] * row[b]
-            if total > 4.0:
+            if total > 3.0:
                 break
             m[:] = 0
             total = 0.0
@@ -95,8 +95,10 @@ def gauss_stress(grid: Grid, brick: Brick, u: Array) -> Array:
     return out
 
 
-def judge_points(mesh: Mesh, grid: Grid, depth: float) -> tuple[Array, Array]:
-    """Where stress is judged: points half ``depth`` under the surface, then middles of full cells.
+def judge_points(mesh: Mesh, grid: Grid, depth: float, solid: Array) -> tuple[Array, Array]:
+    """Where stress is judged: points half ``depth`` under the surface, then middles of solid cells.
+
+    ``solid`` (c,) is each cell's share of solid stiffness; a soft core is not judged as solid.
 
     Averaging a linear stress over ``depth`` (the critical distance, D. Taylor 2007)
     equals its value at half of it. Returns (points, outward normals; zero inside).
@@ -110,14 +112,29 @@ def judge_points(mesh: Mesh, grid: Grid, depth: float) -> tuple[Array, Array]:
     key = np.ravel_multi_index(tuple(np.c_[bucket, facing].T), (*(bucket.max(axis=0) + 1), 5, 5, 5))
     _, first = np.unique(key, return_index=True)
     first = np.sort(first)
-    full = grid.filled > 0.9
+    full = (grid.filled > 0.9) & (solid > 0.5)
     points = np.vstack([surface[first], grid.centres[full]])
     return points, np.vstack([spots.normals[first], np.zeros((int(full.sum()), 3))])
 
 
-def stress_at(grid: Grid, gauss: Array, points: Array) -> Array:
-    """Recovered stress (n, 6) MPa at ``points``."""
+def stress_at(grid: Grid, gauss: Array, points: Array, solid: Array) -> Array:
+    """Recovered stress (n, 6) MPa at ``points``.
+
+    Cells count by their share of ``solid`` (c,): a soft core strains in its own way, and its
+    strain times the solid's modulus is no stress of the shell.
+    """
     out = np.empty((len(points), 6))
-    _fit(np.ascontiguousarray(points), grid.origin, grid.size, grid.cell_of, grid.cells, grid.filled,
-         (GAUSS + 1) / 2, gauss, REACH, _GOOD, out)
+    _fit(
+        np.ascontiguousarray(points),
+        grid.origin,
+        grid.size,
+        grid.cell_of,
+        grid.cells,
+        np.ascontiguousarray(solid),
+        (GAUSS + 1) / 2,
+        gauss,
+        REACH,
+        _GOOD,
+        out,
+    )
     return out

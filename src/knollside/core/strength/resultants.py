@@ -41,7 +41,9 @@ def resultants(mesh: Mesh, field: StressField, direction: Array, count: int = 80
     return Resultants(levels - low, sections, force, moment, cuts, float(low))
 
 
-def through_levels(external: External, turn: Array, levels: Array, sections: tuple[Section, ...]) -> tuple[Array, Array]:
+def through_levels(
+    external: External, turn: Array, levels: Array, sections: tuple[Section, ...]
+) -> tuple[Array, Array]:
     """Resultants (k, 3) of the outside forces above each level, moments about the section centroid."""
     p, f = external.points @ turn.T, external.forces @ turn.T
     order = np.argsort(-p[:, 2])
@@ -55,8 +57,12 @@ def through_levels(external: External, turn: Array, levels: Array, sections: tup
     return force, moment - np.cross(centre, force)
 
 
-def nominal_reserve(res: Resultants, limits: tuple[Allowables, ...], sections: list[Section] | None = None,
-                    corners: list[Array] | None = None) -> Array:
+def nominal_reserve(
+    res: Resultants,
+    limits: tuple[Allowables, ...],
+    sections: list[Section] | None = None,
+    corners: list[Array] | None = None,
+) -> Array:
     """Reserve against parting at each level from plain beam stress (k,), least over the cases.
 
     Normal stress N/A + bending about both axes at the section's outermost points,
@@ -100,8 +106,12 @@ def balance_by_stress(res: Resultants, mesh: Mesh, field: StressField, direction
     inner = np.flatnonzero(np.linalg.norm(field.normals, axis=1) == 0)
     z = field.points[inner] @ turn.T[:, 2] - res.base
     s = field.stress[0][inner]
-    pull = (s[:, 0] * n[0] ** 2 + s[:, 1] * n[1] ** 2 + s[:, 2] * n[2] ** 2
-            + 2 * (s[:, 3] * n[1] * n[2] + s[:, 4] * n[0] * n[2] + s[:, 5] * n[0] * n[1]))
+    pull = (
+        s[:, 0] * n[0] ** 2
+        + s[:, 1] * n[1] ** 2
+        + s[:, 2] * n[2] ** 2
+        + 2 * (s[:, 3] * n[1] * n[2] + s[:, 4] * n[0] * n[2] + s[:, 5] * n[0] * n[1])
+    )
     scale = max(float(np.abs(res.force[0]).max()), 1e-9)
     worst = 0.0
     for k in range(2, len(res.heights) - 2):

@@ -1,0 +1,86 @@
+"""Refreshes docs/screenshots from the demo: each main view in Day, two in Lamp."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+OUT = Path(__file__).parent.parent / "docs/screenshots"
+
+
+def main() -> None:
+    from PyQt6.QtWidgets import QApplication
+
+    sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+    from conftest import open_desk
+
+    from knollside.desk.theme.look import look
+
+    app = QApplication([])
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        desk = open_desk(app, Path(folder) / "w.sqlite")
+        window, state = desk.window, desk.state
+
+        def shot(name: str) -> None:
+            desk.settle()
+            time.sleep(0.3)
+            for _ in range(20):
+                app.processEvents()
+                time.sleep(0.01)
+            window.grab().save(str(OUT / f"{name}.png"))
+            print(f"{name}.png")
+
+        desk.settle(lambda: state.facts is not None)
+        state.picked = "hole-3"
+        shot("1-part")
+        window.take("Duty")
+        shot("2-duty")
+        window.take("Lay")
+        desk.settle(lambda: state.answers.get("lay") is not None)
+        window.steps["Lay"]._choose("A")
+        desk.settle(lambda: state.answers.get("detail") is not None)
+        shot("3-lay")
+        look.switch(True)
+        shot("3-lay-lamp")
+        look.switch(False)
+        window.take("Build")
+        desk.settle(lambda: state.answers.get("build") is not None)
+        board = state.answers.get("build").board
+        best = board.school("Lightest that holds") or board.school("Some of both")
+        window.steps["Build"]._pick(best.recipe)
+        shot("4-build")
+        window.steps["Build"]._use()
+        desk.settle(lambda: state.answers.get("prove") is not None)
+        window.take("Fits")
+        desk.settle()
+        window.steps["Fits"].correct()
+        desk.settle(lambda: state.answers.get("correct") is not None)
+        state.picked = "hole-1"
+        shot("5-fits")
+        window.take("Proof")
+        desk.settle(lambda: state.answers.get("bar") is not None)
+        shot("6-proof")
+        window.take("Run")
+        window.steps["Run"].export_to(Path(folder))
+        shot("7-run")
+        window.take("Bench")
+        for _ in range(3):
+            window.steps["Bench"].simulate()
+            desk.settle()
+        look.switch(True)
+        shot("8-bench-lamp")
+        look.switch(False)
+        window.take("Workshop")
+        shot("9-workshop")
+        window.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,251 @@
+"""Prints the benchmark table. Speeds are measured here, and where a peer exists as a ratio in the same run."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+DEMO = Path(__file__).parent.parent / "src/knollside/demo/parts"
+rows: list[tuple[str, str, str]] = []
+
+
+def timed(do: Callable[[], Any]) -> tuple[float, Any]:
+    began = time.perf_counter()
+    out = do()
+    return time.perf_counter() - began, out
+
+
+def row(what: str, got: str, target: str = "") -> None:
+    rows.append((what, got, target))
+    print(f"{what:<68} {got:>26}   {target}", flush=True)
+
+
+def arm_case():  # type: ignore[no-untyped-def]
+    from knollside.core.job import answer
+    from knollside.core.material.cards import material
+    from knollside.core.mesh.load import load_file
+    from knollside.core.model import Recipe
+    from knollside.demo.fill import _arm
+
+    duty, _, _ = _arm()
+    mesh = load_file(DEMO / "hose-arm.stl").mesh
+    return answer, mesh, duty, Recipe(infill=1.0), material("PETG")
+
+
+def main() -> None:
+    answer, mesh, duty, recipe, card = arm_case()
+    from knollside import warm
+    from knollside.core.lay.stand import standing
+    from knollside.core.mesh.features import find_features
+    from knollside.core.mesh.slicer import cut
+    from knollside.core.strength.rating import rate, sphere
+
+    warm.main()
+    one_case = duty.model_copy(update={"cases": duty.cases[:1]})
+
+    def whole() -> Any:
+        part = answer.read_part(mesh)
+        s = answer.strength(part, one_case, recipe, card)
+        return s, answer.ways(part, one_case, s, (220, 220, 250), 600)
+
+    seconds, (s, _) = timed(whole)
+    row(
+        "hose arm: read, features, solve, 600 directions, short list",
+        f"{seconds:.1f} s, {s.field.cells:,} cells",
+        "15 s",
+    )
+    row(
+        "  of it the stress solve, set-up and reading included", f"{s.field.seconds:.1f} s, {s.field.iterations} rounds"
+    )
+    row("  balance of forces", f"{s.field.balance_error:.0e}", "1 %")
+    both, _ = timed(lambda: answer.strength(answer.read_part(mesh), duty, recipe, card))
+    row(
+        "a further load case, as a share of the first", f"{max(both - s.field.seconds, 0) / s.field.seconds:.2f}", "0.7"
+    )
+    rate(s.field, s.limits, sphere(20))
+    quick, a = timed(lambda: rate(s.field, s.limits, sphere(2000)))
+    full, b = timed(lambda: rate(s.field, s.limits, sphere(2000), early=False))
+    row("2,000 directions, early exit", f"{quick:.2f} s, 1/{full / quick:.0f} of full", "0.25 s")
+    row("  identical to the full rating", str(bool(np.array_equal(a.reserve, b.reserve))), "True")
+    peer(s)
+    features_and_slices(find_features, cut, standing, recipe)
+    from knollside.core.build.price import Pace
+    from knollside.core.model import Range
+
+    part = answer.read_part(mesh)
+    seconds, board = timed(lambda: answer.boards(part, s, (0.0, 0.0, -1.0), Pace(), Range(1, 0.9, 1.1)))
+    row(f"trade board of {len(board.dots)} combinations, layers cut and offset", f"{seconds:.1f} s")
+    stage()
+    window()
+    row("greatest memory of this run", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB")
+
+
+def peer(s) -> None:  # type: ignore[no-untyped-def]
+    """The same cells assembled and solved by smoothed aggregation of a general library."""
+    import pyamg
+    from scipy.sparse import coo_matrix
+
+    from knollside.core.strength.element import brick, isotropic
+    from knollside.core.strength.grid import make_grid
+    from knollside.core.strength.multigrid import Operator
+    from knollside.warm import box
+
+    grid = make_grid(box(100, 40, 30), 1.55)
+    k = brick(grid.size, isotropic(2000, 0.35)).stiffness
+    held = {int(c): np.eye(24) * 1e5 for c in np.flatnonzero(grid.cells[:, 0] == 0)}
+    f = np.zeros((len(grid.points), 3))
+    f[grid.points[:, 0] > 99.9, 2] = -0.1
+
+    def ours() -> Any:
+        return Operator(k, grid.filled, grid.cells, grid.nodes, held).solve(f.ravel(), 1e-6)
+
+    ours()
+    mine, (u, rounds) = timed(ours)
+
+    def theirs() -> Any:
+        dof = (3 * grid.nodes[:, :, None] + np.arange(3)).reshape(-1, 24)
+        ke = grid.filled[:, None, None] * k
+        for c, extra in held.items():
+            ke[c] = ke[c] + extra
+        a = coo_matrix((ke.ravel(), (np.repeat(dof, 24, axis=1).ravel(), np.tile(dof, (1, 24)).ravel()))).tobsr((3, 3))
+        p = grid.points - grid.points.mean(axis=0)
+        rigid = np.zeros((3 * len(p), 6))
+        for d in range(3):
+            rigid[d::3, d] = 1
+        rigid[1::3, 3], rigid[2::3, 3] = -p[:, 2], p[:, 1]
+        rigid[0::3, 4], rigid[2::3, 4] = p[:, 2], -p[:, 0]
+        rigid[0::3, 5], rigid[1::3, 5] = -p[:, 1], p[:, 0]
+        solver = pyamg.smoothed_aggregation_solver(a, B=rigid, smooth="energy")
+        return solver.solve(f.ravel(), tol=1e-6, accel="cg")
+
+    other, v = timed(theirs)
+    off = float(np.abs(u - v).max() / np.abs(v).max())
+    row(f"solve of a block, {len(grid.cells):,} cells", f"{mine:.1f} s, {rounds} rounds")
+    row("  against a general algebraic multigrid library", f"{other / mine:.1f} times faster", "15 at 100,000")
+    row("  the two displacements differ by", f"{off:.1e}", "1 %")
+
+
+def features_and_slices(find_features, cut, standing, recipe) -> None:  # type: ignore[no-untyped-def]
+    import manifold3d as m3
+    import trimesh
+
+    from knollside.core.strength.rating import sphere
+    from knollside.demo.make_parts import mesh_of
+
+    solid = m3.Manifold.cube((300, 300, 10))
+    rng = np.random.default_rng(5)
+    truth = []
+    posts = []
+    for i in range(200):
+        x, y = 10 + 20 * (i % 14), 10 + 20 * (i // 14)
+        d, n = float(rng.uniform(3, 14)), int(rng.integers(8, 400))
+        truth.append(d)
+        posts.append(m3.Manifold.cylinder(30, d / 2, circular_segments=n).translate((x, y, -5)))
+    solid = solid - m3.Manifold.batch_boolean(posts, m3.OpType.Add)
+    mesh = mesh_of(solid.refine(2))
+    seconds, found = timed(lambda: find_features(mesh))
+    got = sorted(f.diameter for f in found if f.kind == "hole")
+    hit = sum(any(abs(d - g) < 1e-3 for g in got) for d in truth)
+    row(
+        f"features of {len(mesh.faces):,} triangles, 200 holes of 8 to 400 facets", f"{seconds:.1f} s", "2 s at 100,000"
+    )
+    row("  found, and diameter within 0.001 mm", f"{hit} of 200, {len(got)} named", "0.97")
+    levels = np.linspace(0.1, 9.9, 300)
+    cut(mesh, levels[:2])
+    mine, _ = timed(lambda: cut(mesh, levels))
+    t = trimesh.Trimesh(mesh.vertices, mesh.faces, process=False)
+    other, _ = timed(lambda: t.section_multiplane((0, 0, 0), (0, 0, 1), list(levels[:30])))
+    row("300 layers cut", f"{mine:.2f} s, {other * 10 / mine:.0f} times faster", "0.5 s, 10 times")
+    standing(mesh, sphere(8), recipe)
+    seconds, _ = timed(lambda: standing(mesh, sphere(2000), recipe))
+    row(f"overhang of 2,000 directions, {len(mesh.faces):,} faces", f"{seconds:.2f} s", "0.2 s")
+
+
+def stage() -> None:
+    from PyQt6.QtWidgets import QApplication
+
+    app = QApplication.instance() or QApplication([])
+    from knollside.core.mesh.appearance import appearance_of
+    from knollside.core.mesh.load import load_file
+    from knollside.desk.stage.view import Scene, StageView
+
+    view = StageView()
+    view.resize(690, 640)
+    view.show()
+    view.show_scene(Scene(look=appearance_of(load_file(DEMO / "vent-hinge.stl").mesh), direction=(0, 0, 1)))
+    app.processEvents()  # type: ignore[union-attr]
+    view.frames.clear()
+    for _ in range(20):
+        view.camera = view.camera.turned(4, 0)
+        view._move()
+        app.processEvents()  # type: ignore[union-attr]
+    mean = float(np.mean(view.frames))
+    row("stage while turning, 690 x 640, no graphics card", f"{1 / mean:.0f} frames a second", "8")
+    view.close()
+
+
+def window() -> None:
+    from knollside.cli import main as cli  # noqa: F401
+
+    with tempfile.TemporaryDirectory() as folder:
+        environment = os.environ | {"KNOLLSIDE_TIME_START": "1", "XDG_CACHE_HOME": folder}
+        for _ in range(2):  # the first fills the demo workshop
+            began = time.perf_counter()
+            done = subprocess.run(
+                [sys.executable, "-m", "knollside.cli", "--demo"],
+                env=environment,
+                capture_output=True,
+                text=True,
+                timeout=120,
+                check=False,
+            )
+            whole = time.perf_counter() - began
+        row("window usable after the command (warm)", done.stdout.strip().removeprefix("window usable after "), "3 s")
+        row("  the same with the interpreter's own start and end", f"{whole:.2f} s")
+    gap()
+
+
+def gap() -> None:
+    """The longest pause of the event loop while a solve runs, drawing of the stage counted apart."""
+    from PyQt6.QtCore import QElapsedTimer, QTimer
+    from PyQt6.QtWidgets import QApplication
+
+    sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+    from conftest import open_desk
+
+    app = QApplication.instance()
+    with tempfile.TemporaryDirectory() as folder:
+        desk = open_desk(app, Path(folder) / "w.sqlite")
+        desk.settle(lambda: desk.state.facts is not None)
+        desk.window.take("Lay")
+        frames = len(desk.window.stage.frames)
+        clock, gaps = QElapsedTimer(), []
+        timer = QTimer()
+        timer.timeout.connect(lambda: gaps.append(clock.restart()))
+        clock.start()
+        timer.start(4)
+        while desk.state.work.busy_with != "lay":
+            app.processEvents()  # type: ignore[union-attr]
+        while desk.state.work.busy_with == "lay":
+            app.processEvents()  # type: ignore[union-attr]
+        timer.stop()
+        drawn = [1000 * f for f in desk.window.stage.frames[frames:]]
+        row("longest event-loop gap while a solve runs", f"{max(gaps)} ms", "100 ms")
+        row("  of it one frame of the stage at rest takes", f"{max(drawn, default=0):.0f} ms")
+        desk.window.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,435 @@
+"""The stage: the part on its bed, turned by hand, picked by feature."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from knollside.core.mesh.appearance import Appearance
+from knollside.core.model import Array, rotation_to_up
+from knollside.desk.stage import raster
+from knollside.desk.stage.camera import Camera
+from knollside.desk.theme.look import PART_INK, font, look
+
+
+@dataclass(frozen=True)
+class Arrow:
+    """A push (clay) drawn on the part: where and which way, in the part's frame, with words."""
+
+    at: tuple[float, float, float]
+    along: tuple[float, float, float]
+    words: str
+    colour: str = "clay"
+
+
+@dataclass(frozen=True)
+class Scene:
+    """Everything the stage shows. ``direction`` lays the part; None shows it as drawn."""
+
+    look: Appearance | None = None
+    direction: tuple[float, float, float] | None = None
+    marks: Array = field(default_factory=lambda: np.zeros(0, np.int64))
+    reserve: Array | None = None
+    target: float = 0.0
+    cursor: float = -1.0
+    layer: float = 0.2
+    bed: tuple[float, float] = (220.0, 220.0)
+    show_bed: bool = True
+    arrows: tuple[Arrow, ...] = ()
+    title: str = ""
+    subtitle: str = ""
+    place: tuple[float, float, float] | None = None
+    place_words: str = ""
+    legend: tuple[str, ...] = ()
+
+
+class StageView(QWidget):
+    """Shows a :class:`Scene`. ``picked`` carries the original triangle number and the pointer's place."""
+
+    picked = pyqtSignal(int, QPointF)
+    hovered = pyqtSignal(int)
+    settled = pyqtSignal(float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("Stage: the part in three dimensions")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumSize(QSize(260, 200))
+        self.scene = Scene()
+        self.camera = Camera()
+        self._image = QImage()
+        self._face_at = np.zeros((0, 0), np.int64)
+        self._scale = 1.0
+        self._dirty = True
+        self._press: QPointF | None = None
+        self._moved = False
+        self._last = QPointF()
+        self._hover = -1
+        self._fit_wanted = True
+        self._fitted_for: tuple[object, ...] = ()
+        self.frames: list[float] = []
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(160)
+        self._rest.timeout.connect(self._sharpen)
+        self._moving = False
+        self.overlay: Callable[[QPainter], None] | None = None
+        look.changed.connect(self._redraw)
+
+    # What to show
+
+    def show_scene(self, scene: Scene) -> None:
+        """Take a new scene; the camera refits only when the part or its way changes."""
+        self.scene = scene
+        key = (id(scene.look), scene.direction)
+        if key != self._fitted_for:
+            self._fitted_for = key
+            self._fit_wanted = True
+        self._redraw()
+
+    def _redraw(self) -> None:
+        self._dirty = True
+        self.update()
+
+    def _sharpen(self) -> None:
+        self._moving = False
+        self._redraw()
+
+    def fit(self) -> None:
+        self._fit_wanted = True
+        self._redraw()
+
+    # Geometry
+
+    def _turn(self) -> Array:
+        return np.eye(3) if self.scene.direction is None else rotation_to_up(self.scene.direction)
+
+    def _laid(self) -> Array:
+        assert self.scene.look is not None
+        return self.scene.look.mesh.vertices @ self._turn().T
+
+    def to_screen(self, point: tuple[float, float, float] | Array) -> QPointF:
+        """A point in the part's frame on the widget."""
+        p = self.camera.project((np.asarray(point) @ self._turn().T)[None], self._middle, self.width(), self.height())
+        return QPointF(float(p[0, 0]), float(p[0, 1]))
+
+    @property
+    def _middle(self) -> Array:
+        laid = self._laid()
+        return (laid.max(axis=0) + laid.min(axis=0)) / 2
+
+    # Painting
+
+    def _render(self) -> None:
+        look_ = self.scene.look
+        if look_ is None or self.width() < 8 or self.height() < 8:
+            self._image = QImage()
+            return
+        laid = self._laid()
+        middle = (laid.max(axis=0) + laid.min(axis=0)) / 2
+        if self._fit_wanted:
+            self._fit_wanted = False
+            self.camera = self.camera.fitted(laid, middle, self.width(), self.height() - 60)
+        ease = (1.0 if self._moving else 2.0) * self.devicePixelRatioF()
+        w, h = int(self.width() * ease), int(self.height() * ease)
+        screen = self.camera.project(laid, middle, self.width(), self.height())
+        screen[:, :2] *= ease
+        depth = np.full((h, w), -1e30, np.float32)
+        face_at = np.full((h, w), -1, np.int32)
+        bary = np.empty((h, w, 2), np.float32)
+        faces = look_.mesh.faces
+        raster.draw(screen, faces, depth, face_at, bary)
+        mask = np.zeros((h, w), np.bool_)
+        bottom = float(laid[:, 2].min())
+        if self.scene.show_bed and self.camera.pitch > 3:
+            flat = laid.copy()
+            drop = (flat[:, 2] - bottom)[:, None] * np.array([0.30, -0.18])
+            flat[:, :2] += drop
+            flat[:, 2] = bottom
+            at = self.camera.project(flat, middle, self.width(), self.height()) * [ease, ease, 1]
+            raster.shadow(at, faces, mask)
+        marks = self.scene.marks if len(self.scene.marks) == len(faces) else np.zeros(len(faces), np.int64)
+        reserve = self.scene.reserve
+        paint = reserve is not None and len(reserve) == len(laid)
+        basis = self.camera.basis()
+        light = 0.35 * basis[2] + 0.75 * np.array([0, 0, 1.0]) - 0.45 * basis[0]
+        light /= np.linalg.norm(light)
+        turn = self._turn()
+        image = np.empty((h, w, 4), np.uint8)
+        gap = max(self.scene.layer, 3.2 * 1.0 / max(self.camera.zoom, 1e-3))
+        lines = np.ceil(gap / self.scene.layer) * self.scene.layer if self.scene.direction is not None else 0.0
+        raster.shade(
+            depth,
+            face_at,
+            bary,
+            faces,
+            look_.normals @ turn.T,
+            look_.corner_normals @ turn.T,
+            look_.soft,
+            look_.group,
+            marks,
+            laid[:, 2] - bottom,
+            np.clip(reserve, 0.02, 1e3) if paint else np.ones(len(laid)),
+            float(self.scene.target) if paint else 0.0,
+            float(lines),
+            float(self.scene.cursor),
+            light,
+            float(ease),
+            mask,
+            image,
+        )
+        self._face_at, self._scale = face_at, ease
+        self._image = QImage(image.data, w, h, 4 * w, QImage.Format.Format_ARGB32).copy()
+        self._image.setDevicePixelRatio(ease)
+
+    def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        if self._dirty:
+            from time import perf_counter
+
+            began = perf_counter()
+            self._render()
+            self.frames.append(perf_counter() - began)
+            self._dirty = False
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.fillRect(self.rect(), look.colour("chalk"))
+        if self.scene.look is None:
+            self._empty(p)
+            return
+        if self.scene.show_bed:
+            self._bed(p)
+        if not self._image.isNull():
+            p.drawImage(QRectF(self.rect()), self._image)
+        for arrow in self.scene.arrows:
+            self._arrow(p, arrow)
+        if self.scene.place is not None:
+            self._place(p)
+        self._frame(p)
+        if self.overlay is not None:
+            self.overlay(p)
+
+    def _empty(self, p: QPainter) -> None:
+        p.setPen(look.colour("peat"))
+        p.setFont(font(18, 600))
+        p.drawText(self.rect().adjusted(0, -20, 0, -20), Qt.AlignmentFlag.AlignCenter, "Drop a part here")
+        p.setPen(look.colour("slate"))
+        p.setFont(font(14))
+        p.drawText(
+            self.rect().adjusted(0, 24, 0, 24), Qt.AlignmentFlag.AlignCenter, "STL, OBJ, PLY, 3MF or STEP; or Ctrl+O"
+        )
+
+    def _bed(self, p: QPainter) -> None:
+        laid = self._laid()
+        middle, bottom = self._middle, float(laid[:, 2].min())
+        bx, by = self.scene.bed[0] / 2, self.scene.bed[1] / 2
+        corner = np.array([(-bx, -by), (bx, -by), (bx, by), (-bx, by)])
+        floor = np.c_[corner + middle[:2], np.full(4, bottom)]
+        at = self.camera.project(floor, middle, self.width(), self.height())
+        if self.camera.pitch <= 0:
+            return
+        p.setBrush(look.colour("bed"))
+        p.setPen(QPen(look.colour("rule 2"), 1))
+        p.drawPolygon(QPolygonF([QPointF(x, y) for x, y, _ in at]))
+        p.setPen(QPen(look.colour("bed lines"), 1))
+        steps = np.arange(-200, 201, 20)
+        for axis, limit, other in ((0, bx, by), (1, by, bx)):
+            for v in steps[np.abs(steps) < limit]:
+                ends = np.zeros((2, 3))
+                ends[:, axis] = v + middle[axis]
+                ends[:, 1 - axis] = np.array([-other, other]) + middle[1 - axis]
+                ends[:, 2] = bottom
+                q = self.camera.project(ends, middle, self.width(), self.height())
+                p.drawLine(QPointF(q[0, 0], q[0, 1]), QPointF(q[1, 0], q[1, 1]))
+
+    def _arrow(self, p: QPainter, a: Arrow) -> None:
+        tip = self.to_screen(a.at)
+        along = np.asarray(a.along) @ self._turn().T
+        flat = self.camera.basis()[:2] @ (along / max(float(np.linalg.norm(along)), 1e-9))
+        length = max(float(np.hypot(*flat)), 0.25)
+        d = QPointF(float(flat[0]), float(-flat[1])) / max(float(np.hypot(*flat)), 1e-6)
+        start = tip - d * (70 * length)
+        ink = PART_INK[a.colour] if not look.lamp else look.colour(a.colour)
+        p.setPen(QPen(ink, 3, cap=Qt.PenCapStyle.RoundCap))
+        p.drawLine(start, tip - d * 8)
+        n = QPointF(-d.y(), d.x())
+        p.setBrush(ink)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.drawPolygon(QPolygonF([tip, tip - d * 13 + n * 6, tip - d * 13 - n * 6]))
+        self._words(p, start + QPointF(8, -6 if d.y() > 0 else 14), a.words, ink)
+
+    def _place(self, p: QPainter) -> None:
+        assert self.scene.place is not None
+        at = self.to_screen(self.scene.place)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(QColor("#FFFFFF"), 4))
+        p.drawEllipse(at, 9, 9)
+        p.setPen(QPen(PART_INK["peat"], 2))
+        p.drawEllipse(at, 9, 9)
+        self._words(p, at + QPointF(16, 5), self.scene.place_words, look.colour("peat"))
+
+    def _words(self, p: QPainter, at: QPointF, words: str, ink: QColor) -> None:
+        p.setFont(font(13, 600))
+        m = p.fontMetrics()
+        box = QRectF(at.x() - 4, at.y() - m.ascent() - 1, m.horizontalAdvance(words) + 8, m.height() + 2)
+        box.moveLeft(min(max(box.left(), 4.0), max(self.width() - box.width() - 4, 4.0)))
+        box.moveTop(min(max(box.top(), 58.0), self.height() - box.height() - 30.0))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(look.colour("chalk", 215))
+        p.drawRoundedRect(box, 4, 4)
+        p.setPen(ink)
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _frame(self, p: QPainter) -> None:
+        p.setPen(look.colour("peat"))
+        p.setFont(font(16, 700))
+        p.drawText(QPointF(18, 28), self.scene.title)
+        p.setPen(look.colour("slate"))
+        p.setFont(font(13))
+        p.drawText(QPointF(18, 47), self.scene.subtitle)
+        step = next((s for s in (1, 2, 5, 10, 20, 50, 100, 200) if s * self.camera.zoom > 46), 500)
+        y = self.height() - 16
+        p.setPen(QPen(look.colour("peat"), 1.5))
+        end = 18 + step * self.camera.zoom
+        p.drawLine(QPointF(18, y), QPointF(end, y))
+        for x in (18, end):
+            p.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
+        p.setPen(look.colour("slate"))
+        p.drawText(QPointF(end + 8, y + 5), f"{step} mm")
+        x = self.width() - 16
+        for name in reversed(self.scene.legend):
+            width = p.fontMetrics().horizontalAdvance(name)
+            p.setPen(look.colour("slate"))
+            p.drawText(QPointF(x - width, y + 5), name)
+            swatch(p, QRectF(x - width - 22, y - 6, 16, 12), name)
+            x -= width + 40
+
+    # Hands
+
+    def mousePressEvent(self, e: QMouseEvent | None) -> None:
+        assert e is not None
+        self._press, self._last, self._moved = e.position(), e.position(), False
+        self.setFocus()
+
+    def mouseMoveEvent(self, e: QMouseEvent | None) -> None:
+        assert e is not None
+        if self._press is None or not e.buttons():
+            face = self.face_at(e.position())
+            if face != self._hover:
+                self._hover = face
+                self.hovered.emit(face)
+            return
+        d = e.position() - self._last
+        if not self._moved and (e.position() - self._press).manhattanLength() < 5:
+            return
+        self._moved, self._last = True, e.position()
+        if e.buttons() & Qt.MouseButton.LeftButton:
+            self.camera = self.camera.turned(d.x() * 0.45, d.y() * 0.45)
+        else:
+            self.camera = replace(self.camera, pan=(self.camera.pan[0] + d.x(), self.camera.pan[1] + d.y()))
+        self._move()
+
+    def mouseReleaseEvent(self, e: QMouseEvent | None) -> None:
+        assert e is not None
+        if self._press is not None and not self._moved and e.button() == Qt.MouseButton.LeftButton:
+            self.picked.emit(self.face_at(e.position()), e.position())
+        self._press = None
+
+    def wheelEvent(self, e: QWheelEvent | None) -> None:
+        assert e is not None
+        self._zoom(1.0015 ** e.angleDelta().y())
+
+    def keyPressEvent(self, e: QKeyEvent | None) -> None:
+        assert e is not None
+        turns = {Qt.Key.Key_Left: (-12, 0), Qt.Key.Key_Right: (12, 0), Qt.Key.Key_Up: (0, -8), Qt.Key.Key_Down: (0, 8)}
+        if e.key() in turns:
+            self.camera = self.camera.turned(*turns[Qt.Key(e.key())])
+            self._move()
+        elif e.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self._zoom(1.15)
+        elif e.key() == Qt.Key.Key_Minus:
+            self._zoom(1 / 1.15)
+        elif e.key() == Qt.Key.Key_0:
+            self.fit()
+        else:
+            super().keyPressEvent(e)
+
+    def _zoom(self, factor: float) -> None:
+        self.camera = replace(
+            self.camera,
+            zoom=min(max(self.camera.zoom * factor, 0.2), 400.0),
+            pan=(self.camera.pan[0] * factor, self.camera.pan[1] * factor),
+        )
+        self._move()
+
+    def _move(self) -> None:
+        self._moving = True
+        self._rest.start()
+        self._redraw()
+
+    def resizeEvent(self, e) -> None:  # type: ignore[no-untyped-def]
+        self._fit_wanted = True
+        self._redraw()
+
+    def face_at(self, at: QPointF) -> int:
+        """Original triangle number under a widget position, -1 for none."""
+        if self.scene.look is None or self._face_at.size == 0:
+            return -1
+        x, y = int(at.x() * self._scale), int(at.y() * self._scale)
+        if not (0 <= y < self._face_at.shape[0] and 0 <= x < self._face_at.shape[1]):
+            return -1
+        f = int(self._face_at[y, x])
+        return -1 if f < 0 else int(self.scene.look.original[f])
+
+
+def swatch(p: QPainter, box: QRectF, name: str) -> None:
+    """The small sign of a face mark: the same second code as on the part."""
+    p.save()
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    ink = {"held": "spring", "pushed": "clay", "mates": "heather"}.get(name, "slate")
+    c = look.colour(ink)
+    p.setPen(QPen(c, 1.5))
+    mid = box.center()
+    if name == "held":
+        p.drawRect(box)
+        for k in range(1, 4):
+            x = box.left() + box.width() * k / 4
+            p.drawLine(QPointF(x - 4, box.bottom() - 1), QPointF(x + 4, box.top() + 1))
+    elif name == "pushed":
+        p.drawLine(QPointF(box.left(), mid.y()), QPointF(box.right() - 2, mid.y()))
+        p.setBrush(c)
+        p.drawPolygon(
+            QPolygonF(
+                [
+                    QPointF(box.right(), mid.y()),
+                    QPointF(box.right() - 6, mid.y() - 4),
+                    QPointF(box.right() - 6, mid.y() + 4),
+                ]
+            )
+        )
+    elif name == "mates":
+        p.drawEllipse(mid, 5, 5)
+        p.setBrush(c)
+        p.drawEllipse(mid, 1.5, 1.5)
+    elif name == "shown":
+        p.setPen(QPen(look.colour("peat"), 1.8, Qt.PenStyle.DotLine))
+        p.drawRoundedRect(box, 3, 3)
+    elif name == "hidden":
+        p.setPen(QPen(look.colour("slate"), 1.5, Qt.PenStyle.DashLine))
+        p.drawRect(box)
+    elif name == "flexes":
+        p.setPen(QPen(look.colour("peat"), 1.6))
+        pts = [QPointF(box.left() + box.width() * t / 16, mid.y() + 4 * np.sin(t * 0.8)) for t in range(17)]
+        p.drawPolyline(QPolygonF(pts))
+    elif name == "reserve":
+        for k, t in enumerate(("clay", "straw", "chalk", "moss")):
+            p.fillRect(
+                QRectF(box.left() + k * box.width() / 4, box.top(), box.width() / 4, box.height()), look.colour(t)
+            )
+    p.restore()

@@ -1,0 +1,434 @@
+"""The open part: what is stored of it, what was derived, and the edits between."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import datetime
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+
+from knollside.core.bench.bond import learn_bond
+from knollside.core.build.price import time_factor
+from knollside.core.job.file import Job, PrinterFacts
+from knollside.core.material.cards import MATERIALS, Material, material, with_bond
+from knollside.core.model import Duty, FaceMark, Held, Load, LoadCase, Mate, Measurement, Mesh, Range, Refused, Way
+from knollside.desk import tasks
+from knollside.desk.answers import Answers
+from knollside.desk.work import Work
+from knollside.store.workshop import PartDoc, PrintRecord, Spool, Workshop
+
+UP = (0.0, 0.0, 1.0)
+CELLS = 50_000
+
+
+class _Edit(QUndoCommand):
+    """One named edit that can be undone: two functions."""
+
+    def __init__(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
+        super().__init__(text)
+        self._do, self._undo = do, undo
+
+    def redo(self) -> None:
+        self._do()
+
+    def undo(self) -> None:
+        self._undo()
+
+
+class State(QObject):
+    """The part on the stage. ``changed`` fires after any stored edit, ``said`` carries a sentence for the person."""
+
+    changed = pyqtSignal()
+    opened = pyqtSignal()
+    said = pyqtSignal(str)
+
+    def __init__(self, shop: Workshop, work: Work) -> None:
+        super().__init__()
+        self.shop, self.work = shop, work
+        self.answers = Answers(work)
+        self.undo = QUndoStack(self)
+        self.undo.setUndoLimit(200)
+        self.doc: PartDoc | None = None
+        self.picked: str = ""
+        self._printers = shop.printers()
+        self._spools = shop.spools()
+        self._readings: list[tuple[int, datetime, Measurement]] = []
+        self._prints: list[PrintRecord] = []
+        self.answers.changed.connect(self._on_answer)
+
+    # Opening
+
+    def open(self, part_id: int) -> None:
+        self.work.cancel()
+        self.undo.clear()
+        self.answers.clear()
+        self.picked = ""
+        self.doc = self.shop.part(part_id)
+        self._reload_records()
+        self.request_part()
+        self.opened.emit()
+        self.changed.emit()
+
+    def _reload_records(self) -> None:
+        self._printers, self._spools = self.shop.printers(), self.shop.spools()
+        doc = self.doc
+        if doc is None or doc.printer_id is None:
+            self._readings, self._prints = [], []
+        else:
+            self._readings = self.shop.measurements(doc.printer_id, doc.material)
+            self._prints = self.shop.prints(doc.printer_id)
+
+    def request_part(self) -> None:
+        if self.doc is not None:
+            self.answers.work.ask("opened", self.doc.mesh_hash, tasks.open_part, self.doc.mesh)
+
+    def _on_answer(self, name: str) -> None:
+        if name == "opened":
+            self.request_fits()
+        self.changed.emit()
+
+    # Records that go with the part
+
+    @property
+    def printer(self) -> PrinterFacts:
+        if self.doc is not None and self.doc.printer_id in self._printers:
+            return self._printers[self.doc.printer_id]
+        return PrinterFacts()
+
+    @property
+    def spool(self) -> Spool | None:
+        return next((s for s in self._spools if self.doc is not None and s.id == self.doc.spool_id), None)
+
+    @property
+    def readings(self) -> tuple[Measurement, ...]:
+        return tuple(m for _, _, m in self._readings)
+
+    @property
+    def prints(self) -> tuple[PrintRecord, ...]:
+        return tuple(self._prints)
+
+    @property
+    def printers(self) -> dict[int, PrinterFacts]:
+        return self._printers
+
+    @property
+    def card(self) -> Material:
+        """The part's material, with the person's own bond where there are trials."""
+        assert self.doc is not None
+        return with_bond(material(self.doc.material), self.bonds.get(self.doc.material))
+
+    @property
+    def bonds(self) -> dict[str, Range]:
+        out: dict[str, Range] = {}
+        for name, card in MATERIALS.items():
+            tests = [p.broke for p in self._prints if p.broke is not None and p.material == name]
+            if tests:
+                out[name] = learn_bond(tests, card.bond)
+        return out
+
+    @property
+    def factor(self) -> Range:
+        return time_factor([(p.estimate_hours or 0, p.actual_hours or 0) for p in self._prints])
+
+    @property
+    def way(self) -> tuple[float, float, float]:
+        return self.doc.way.direction if self.doc is not None and self.doc.way is not None else UP
+
+    # Keys: the inputs an answer rests on
+
+    @property
+    def lay_key(self) -> object:
+        assert self.doc is not None
+        d = self.doc
+        return (
+            d.mesh_hash,
+            d.duty.held,
+            d.duty.cases,
+            d.duty.surroundings,
+            d.duty.danger,
+            d.duty.purpose,
+            d.material,
+            self.bonds.get(d.material),
+            self.printer.bed_mm,
+        )
+
+    @property
+    def build_key(self) -> object:
+        return (self.lay_key, self.way, self.factor)
+
+    @property
+    def prove_key(self) -> object:
+        assert self.doc is not None
+        return (self.lay_key, self.way, self.doc.recipe)
+
+    @property
+    def fits_key(self) -> object:
+        assert self.doc is not None
+        return (self.doc.mesh_hash, self.doc.mates, self.way, self.readings)
+
+    # Asking for answers
+
+    @property
+    def facts(self) -> Any:
+        opened = self.answers.fresh("opened", self.doc.mesh_hash) if self.doc is not None else None
+        return opened.facts if opened is not None else None
+
+    def request_lay(self) -> None:
+        if self.doc is not None and self.facts is not None:
+            self.work.ask(
+                "lay",
+                self.lay_key,
+                tasks.lay,
+                self.facts,
+                self.doc.duty,
+                self.doc.recipe,
+                self.card,
+                self.printer.bed_mm,
+                CELLS,
+            )
+
+    def request_detail(self, letter: str = "") -> None:
+        """The layer log of the chosen way."""
+        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        if laying is not None:
+            self.work.ask(
+                "detail",
+                (self.lay_key, self.way),
+                tasks.detail,
+                self.facts,
+                laying.strength,
+                self.printer.bed_mm,
+                self.way,
+                letter,
+            )
+        elif self.doc is not None and self.facts is not None:
+            self.work.ask(
+                "plain log",
+                (self.doc.mesh_hash, self.way, self.doc.recipe),
+                tasks.plain_log,
+                self.facts,
+                self.way,
+                self.doc.recipe,
+            )
+
+    def request_build(self) -> None:
+        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        if laying is not None and self.doc is not None:
+            self.work.ask(
+                "build",
+                self.build_key,
+                tasks.build,
+                self.facts,
+                laying.strength,
+                self.doc.duty,
+                self.way,
+                self.printer,
+                self.bonds,
+                self.factor,
+            )
+
+    def request_prove(self, quick: Range) -> None:
+        if self.doc is not None and self.facts is not None and self.doc.way is not None:
+            self.work.ask(
+                "prove",
+                self.prove_key,
+                tasks.prove,
+                self.facts,
+                self.doc.duty,
+                self.doc.recipe,
+                self.card,
+                self.doc.way,
+                quick,
+                CELLS,
+            )
+
+    def request_fits(self) -> None:
+        if self.doc is not None and self.facts is not None:
+            self.work.ask("fits", self.fits_key, tasks.fits, self.facts, self.doc.mates, self.way, self.readings)
+
+    # Edits: each is one undo step and one transaction
+
+    def edit(self, kind: str, value: Any, text: str) -> None:
+        """Replace one stored record (duty, recipe, way, mates, material) under a name for undo."""
+        assert self.doc is not None
+        before, part = getattr(self.doc, kind), self.doc.id
+        if before == value:
+            return
+        self._push(text, lambda: self._put(part, kind, value), lambda: self._put(part, kind, before))
+
+    def _push(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> bool:
+        # The store is asked first: an edit it refuses must not stay on the undo list.
+        try:
+            do()
+        except Refused as refusal:
+            self.said.emit(str(refusal))
+            return False
+        done = [True]
+
+        def again() -> None:
+            if done:
+                done.clear()
+            else:
+                self._guarded(do)
+
+        self.undo.push(_Edit(text, again, lambda: self._guarded(undo)))
+        return True
+
+    def _guarded(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except Refused as refusal:
+            self.said.emit(str(refusal))
+
+    def _put(self, part: int, kind: str, value: Any) -> None:
+        self.shop.put_document(part, kind, value)
+        if self.doc is not None and self.doc.id == part:
+            self.doc = replace(self.doc, **{kind: value})
+            if kind in ("mates", "way"):
+                self.request_fits()
+            if kind == "material":
+                self._reload_records()
+                self.request_fits()
+            self.changed.emit()
+
+    def put_machine(self, printer_id: int | None, spool_id: int | None, text: str) -> None:
+        assert self.doc is not None
+        part, before = self.doc.id, (self.doc.printer_id, self.doc.spool_id)
+
+        def put(printer: int | None, spool: int | None) -> None:
+            self.shop.put_machine(part, printer, spool)
+            self.doc = self.shop.part(part)
+            self._reload_records()
+            self.request_fits()
+            self.changed.emit()
+
+        self._push(text, lambda: put(printer_id, spool_id), lambda: put(*before))
+
+    def new_mesh(self, mesh: Mesh, note: str) -> None:
+        """A new revision of the part; undo takes it away again."""
+        assert self.doc is not None
+        part = self.doc.id
+        number = [0]
+
+        def do() -> None:
+            number[0] = self.shop.add_revision(part, mesh, note)
+            self._reopen(part)
+
+        def undo() -> None:
+            self.shop.drop_revision(part, number[0])
+            self._reopen(part)
+
+        self._push(note, do, undo)
+
+    def _reopen(self, part: int) -> None:
+        self.doc = self.shop.part(part)
+        self.request_part()
+        self.changed.emit()
+
+    def mark(self, feature: str, mark: FaceMark | None) -> None:
+        """Say something of a feature; held, pushed and mates also edit the duty or the mates."""
+        assert self.doc is not None
+        duty = self.doc.duty
+        marks = {k: v for k, v in duty.marks.items() if k != feature}
+        held = tuple(h for h in duty.held if h.feature != feature)
+        cases = duty.cases
+        if mark is not None:
+            marks[feature] = mark
+        if mark is FaceMark.HELD:
+            held = (*held, Held(feature=feature))
+        if mark is FaceMark.PUSHED:
+            first = cases[0] if cases else LoadCase(name="the load", loads=())
+            if all(ld.feature != feature for ld in first.loads):
+                first = first.model_copy(update={"loads": (*first.loads, Load(feature=feature, force_N=(0, 0, -50)))})
+                cases = (first, *cases[1:])
+        elif duty.marks.get(feature) is FaceMark.PUSHED:
+            cases = tuple(
+                c.model_copy(update={"loads": tuple(ld for ld in c.loads if ld.feature != feature)}) for c in cases
+            )
+            cases = tuple(c for c in cases if c.loads)
+        words = f"{feature.replace('-', ' ')} {mark.value if mark else 'plain again'}"
+        self.edit("duty", duty.model_copy(update={"marks": marks, "held": held, "cases": cases}), words)
+        if mark is FaceMark.MATES and all(m.feature != feature for m in self.doc.mates):
+            from knollside.core.fit.hardware import suggestion
+
+            f = self.facts.feature(feature)
+            if f is not None and f.kind in ("hole", "pin") and f.diameter:
+                name, fit = suggestion(f.diameter) if f.kind == "hole" else ("as drawn", "as drawn")
+                self.edit("mates", (*self.doc.mates, Mate(feature=feature, hardware=name, fit=fit)), f"mate of {words}")
+
+    # Records of the bench
+
+    def add_reading(self, reading: Measurement) -> None:
+        assert self.doc is not None and self.doc.printer_id is not None
+        printer, name, row = self.doc.printer_id, self.doc.material, [0]
+
+        def do() -> None:
+            row[0] = self.shop.add_measurement(printer, name, datetime.now(), reading)
+            self._after_record()
+
+        def undo() -> None:
+            self.shop.remove_measurement(row[0])
+            self._after_record()
+
+        self._push(f"reading of {reading.kind} {reading.drawn:g}", do, undo)
+
+    def add_print(self, record: PrintRecord, text: str) -> None:
+        row = [0]
+
+        def do() -> None:
+            row[0] = self.shop.add_print(record)
+            self._after_record()
+
+        def undo() -> None:
+            self.shop.remove_print(row[0])
+            self._after_record()
+
+        self._push(text, do, undo)
+
+    def _after_record(self) -> None:
+        self._reload_records()
+        self.request_fits()
+        self.changed.emit()
+
+    # The open file
+
+    def as_job(self, mesh_name: str) -> Job:
+        assert self.doc is not None
+        d = self.doc
+        return Job(
+            name=d.name,
+            mesh=mesh_name,
+            material=d.material,
+            recipe=d.recipe,
+            purpose=d.duty.purpose,
+            held=d.duty.held,
+            cases=d.duty.cases,
+            surroundings=d.duty.surroundings,
+            danger=d.duty.danger,
+            marks=d.duty.marks,
+            way=d.way.direction if d.way else None,
+            mates=d.mates,
+            measurements=self.readings,
+            breaks=tuple(p.broke for p in self._prints if p.broke),
+            printer=self.printer,
+        )
+
+    def take_job(self, job: Job, mesh: Mesh, name: str) -> int:
+        """A job file becomes a part of the workshop; returns its id."""
+        found = [p for p in self.shop.parts()]
+        job_id = found[-1].job_id if found else self.shop.add_job("My job")
+        printer = self.doc.printer_id if self.doc else next(iter(self._printers), None)
+        part = self.shop.add_part(job_id, job.name or name, mesh, f"from {name}", printer, None)
+        duty: Duty = job.duty()
+        for kind, value in (
+            ("duty", duty),
+            ("recipe", job.recipe),
+            ("mates", job.mates),
+            ("material", job.material),
+            ("way", Way(direction=job.way) if job.way else None),
+        ):
+            self.shop.put_document(part, kind, value)
+        return part

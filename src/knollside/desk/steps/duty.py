@@ -1,0 +1,313 @@
+"""Duty: what the part must do, where it lives, and who is hurt if it lets go."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from knollside.core.material.allowables import Allowables, target_reserve, withheld
+from knollside.core.model import Danger, Duty, FaceMark, Load, LoadCase, Purpose
+from knollside.desk import tasks
+from knollside.desk.instruments.strips import Stair
+from knollside.desk.instruments.widgets import Choice, NumberField, button, clear, column, heading, label, row, rule
+from knollside.desk.stage.view import Scene
+from knollside.desk.state import State
+from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.desk.steps.scenes import base_scene, load_arrows
+
+G = 9.80665
+_WAYS = {
+    "straight down": (0, 0, -1),
+    "straight up": (0, 0, 1),
+    "along +X": (1, 0, 0),
+    "along −X": (-1, 0, 0),
+    "along +Y": (0, 1, 0),
+    "along −Y": (0, -1, 0),
+}
+
+
+class DutyStep(Step):
+    name = "Duty"
+    strip_height = 188
+
+    def __init__(self, state: State) -> None:
+        super().__init__(state)
+        self.strip = self.stair = Stair()
+        body = QWidget()
+        self.lay = QVBoxLayout(body)
+        self.lay.setContentsMargins(16, 10, 16, 10)
+        self.lay.setSpacing(6)
+        self.cards = QVBoxLayout()
+        self.cards.setSpacing(8)
+        self.purpose = Choice("Purpose of this print", [(p.value.capitalize(), p) for p in Purpose], 12)
+        self.purpose.chose.connect(lambda p: self._put({"purpose": p}, f"purpose {p.value}"))
+        self.lay.addWidget(heading("What it must carry", button("Add a load", self._add)))
+        self.lay.addLayout(self.cards)
+        self.held = label("", dim=True, wrap=True)
+        self.lay.addWidget(self.held)
+        self.lay.addWidget(rule())
+        self.lay.addWidget(heading("Where it lives", self.purpose))
+        self.heat = NumberField("Greatest heat", "temperature", "°C", 5, -60, 400, 0, 80)
+        self.heat.entered.connect(lambda v: self._place({"temperature_c": v}, f"heat {v:.0f} °C"))
+        self.sun, self.wet, self.chem = QCheckBox("Sun"), QCheckBox("Rain"), QCheckBox("Chemicals")
+        for box, key in ((self.sun, "sun"), (self.wet, "wet"), (self.chem, "chemicals")):
+            box.clicked.connect(partial(self._tick, key))
+        self.lay.addWidget(row(self.heat, self.sun, self.wet, self.chem, stretch=-2))
+        self.lay.addWidget(rule())
+        self.lay.addWidget(heading("If it lets go, who is hurt?", "asked once"))
+        self.danger = QButtonGroup(body)
+        for d, words in (
+            (Danger.NOBODY, "No one. Needed: 2, or 3 if knocked or repeated."),
+            (Danger.BELOW, "Someone may stand below. Needed: 4."),
+            (Danger.PERSON, "It carries a person, or is part of a\nvehicle, mains, gas or medical. No verdict."),
+        ):
+            option = QRadioButton(words)
+            option.setProperty("danger", d)
+            self.danger.addButton(option)
+            self.lay.addWidget(option)
+        self.danger.buttonClicked.connect(lambda b: self._put({"danger": b.property("danger")}, "who is hurt"))
+        self.lay.addWidget(
+            label(
+                "Never for climbing or lifting people. Local rules and licensed practice come first.",
+                dim=True,
+                wrap=True,
+            )
+        )
+        self.lay.addStretch(1)
+        area = QScrollArea()
+        area.setObjectName("paper")
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(body)
+        body.setObjectName("paper")
+        self.panel = area
+        self._shown: object = None
+
+    # Edits
+
+    def _put(self, change: dict[str, object], text: str) -> None:
+        if self.state.doc is not None:
+            self.state.edit("duty", self.state.doc.duty.model_copy(update=change), text)
+
+    def _place(self, change: dict[str, object], text: str) -> None:
+        if self.state.doc is not None:
+            self._put({"surroundings": self.state.doc.duty.surroundings.model_copy(update=change)}, text)
+
+    def _tick(self, key: str, on: bool) -> None:
+        self._place({key: on}, f"{key} {'yes' if on else 'no'}")
+
+    def _add(self) -> None:
+        facts, doc = self.state.facts, self.state.doc
+        if facts is None or doc is None:
+            return
+        name = self.state.picked or next((f.id for f in facts.features if f.kind == "flat"), "")
+        if not name:
+            self.state.said.emit("Click a face of the part first; the load goes there.")
+            return
+        case = LoadCase(name=f"load {len(doc.duty.cases) + 1}", loads=(Load(feature=name, force_N=(0, 0, -50)),))
+        self._put(
+            {"cases": (*doc.duty.cases, case), "marks": {**doc.duty.marks, name: FaceMark.PUSHED}},
+            f"load on {name.replace('-', ' ')}",
+        )
+
+    def _case(self, i: int, change: dict[str, object], text: str) -> None:
+        if self.state.doc is not None:
+            cases = list(self.state.doc.duty.cases)
+            cases[i] = cases[i].model_copy(update=change)
+            self._put({"cases": tuple(cases)}, text)
+
+    def _force(self, i: int, newtons: float) -> None:
+        if self.state.doc is None:
+            return
+        case = self.state.doc.duty.cases[i]
+        old = sum(ld.newtons for ld in case.loads)
+        if newtons <= 0 or old <= 0:
+            return
+        loads = tuple(
+            ld.model_copy(update={"force_N": tuple(c * newtons / old for c in ld.force_N)}) for ld in case.loads
+        )
+        self._case(i, {"loads": loads}, f"{case.name}: {newtons:.0f} N")
+
+    def _aim(self, i: int, unit: tuple[float, float, float]) -> None:
+        if self.state.doc is None:
+            return
+        case = self.state.doc.duty.cases[i]
+        loads = tuple(ld.model_copy(update={"force_N": tuple(c * ld.newtons for c in unit)}) for ld in case.loads)
+        self._case(i, {"loads": loads}, f"{case.name}: direction")
+
+    def _drop(self, i: int) -> None:
+        if self.state.doc is not None:
+            gone = {ld.feature for ld in self.state.doc.duty.cases[i].loads}
+            left = tuple(c for k, c in enumerate(self.state.doc.duty.cases) if k != i)
+            still = {ld.feature for c in left for ld in c.loads}
+            marks = {
+                k: v for k, v in self.state.doc.duty.marks.items() if not (k in gone - still and v is FaceMark.PUSHED)
+            }
+            self._put({"cases": left, "marks": marks}, "load taken away")
+
+    # Showing
+
+    def enter(self) -> None:
+        self._ask_stair()
+
+    def _ask_stair(self) -> None:
+        doc = self.state.doc
+        if doc is not None and doc.duty.cases:
+            key = (doc.duty.cases, doc.duty.surroundings, doc.material, self.state.bonds.get(doc.material))
+            if self.state.answers.fresh("stair", key) is None and not self.state.answers.refusal("stair", key):
+                self.state.work.ask("stair", key, tasks.stair, self.state.card, doc.duty)
+
+    def refresh(self) -> None:
+        doc = self.state.doc
+        if doc is None:
+            return
+        d = doc.duty
+        self.purpose.put(d.purpose)
+        self.heat.put(d.surroundings.temperature_c)
+        for box, on in (
+            (self.sun, d.surroundings.sun),
+            (self.wet, d.surroundings.wet),
+            (self.chem, d.surroundings.chemicals),
+        ):
+            box.setChecked(on)
+        self.danger.setExclusive(False)
+        for b in self.danger.buttons():
+            b.setChecked(b.property("danger") == d.danger)
+        self.danger.setExclusive(True)
+        names = ", ".join((h.feature or "a point").replace("-", " ") for h in d.held)
+        self.held.setText(f"Held at {names}." if names else "Nothing holds it yet: click a hole or face, then “held”.")
+        if self._shown != d.cases:
+            self._shown = d.cases
+            clear(self.cards)
+            for i, case in enumerate(d.cases):
+                self.cards.addWidget(self._card(i, case))
+            if not d.cases:
+                self.cards.addWidget(
+                    label(
+                        "No load yet. Click the face that is pushed on the stage, then “pushed”.", dim=True, wrap=True
+                    )
+                )
+        self._ask_stair()
+        limits: tuple[Allowables, ...] | None = self.state.answers.get("stair")
+        if limits and d.cases:
+            worst = min(range(min(len(limits), len(d.cases))), key=lambda i: limits[i].apart)
+            self.stair.put(limits[worst], d.cases[worst].name, doc.material)
+        else:
+            self.stair.put(None, "", "")
+
+    def _card(self, i: int, case: LoadCase) -> QWidget:
+        total = sum(ld.newtons for ld in case.loads)
+        force = NumberField(f"Force of {case.name}", "force", "N", 5, 0.01, 1e6, 1, 96)
+        force.put(total)
+        force.entered.connect(partial(self._force, i))
+        aim = Choice(f"Direction of {case.name}", [*_WAYS.items(), ("as set", None)])
+        unit = [c / total for c in case.loads[0].force_N] if len(case.loads) == 1 and total else None
+        match = next((v for v in _WAYS.values() if unit and max(abs(a - b) for a, b in zip(unit, v)) < 1e-6), None)
+        aim.put(match)
+        aim.chose.connect(lambda v, i=i: self._aim(i, v) if v else None)
+        where = ", ".join((ld.feature or "a point").replace("-", " ") for ld in case.loads)
+        boxes = []
+        for key, words in (("repeated", "often"), ("permanent", "always"), ("knocked", "knocked")):
+            b = QCheckBox(words)
+            b.setChecked(getattr(case, key))
+            b.setAccessibleName(f"{case.name}: {words}")
+            b.clicked.connect(lambda on, k=key, i=i, w=words: self._case(i, {k: on}, f"{case.name}: {w}"))
+            boxes.append(b)
+        remove = button("Remove", partial(self._drop, i), plain=True)
+        remove.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        out = column(
+            row(label(f"{i + 1}  {case.name.capitalize()}", 14, 700), remove, stretch=0),
+            label(f"on {where}; {total / G:.1f} kg hanging weighs that", dim=True, wrap=True),
+            row(force, aim, stretch=1),
+            row(*boxes, stretch=-2),
+            spacing=3,
+        )
+        return out
+
+    def standing(self) -> Standing:
+        doc = self.state.doc
+        if doc is None:
+            return Standing(Mark.OPEN, "Nothing said.")
+        d: Duty = doc.duty
+        if not d.cases and not d.held:
+            return Standing(
+                Mark.FULL if d.danger is not Danger.UNASKED else Mark.OPEN,
+                f"{d.purpose.value.capitalize()}, carries nothing.",
+            )
+        if not d.held or not d.cases:
+            return Standing(Mark.HALF, "Nothing holds it." if not d.held else "Nothing pushes it.")
+        if d.danger is Danger.UNASKED:
+            return Standing(Mark.HALF, "Who is hurt if it lets go?")
+        force = max(sum(ld.newtons for ld in c.loads) for c in d.cases)
+        return Standing(
+            Mark.FULL,
+            f"{len(d.cases)} load{'s' if len(d.cases) > 1 else ''}, up to {force / G:.0f} kg. "
+            f"Needed {target_reserve(d):g}.",
+        )
+
+    def verdict(self) -> Verdict:
+        doc = self.state.doc
+        if doc is None:
+            return Verdict("")
+        d = doc.duty
+        if withheld(d):
+            return Verdict(
+                "No verdict, and that is an answer.",
+                withheld(d) or "",
+                number="none",
+                tone="clay",
+                acts=(Act("Lay it", lambda: self.go("Lay")),),
+            )
+        key = (d.cases, d.surroundings, doc.material, self.state.bonds.get(doc.material))
+        refused = self.state.answers.refusal("stair", key)
+        if refused:
+            return Verdict(
+                "This material cannot do it.",
+                refused,
+                number="0",
+                unit="MPa",
+                tone="clay",
+                acts=(Act("Choose another", lambda: self.go("Build")),),
+            )
+        if not d.cases:
+            return Verdict(
+                "It carries nothing.",
+                "Add a load, or go on: only surface, time and fit are weighed then.",
+                acts=(Act("Add a load", self._add), Act("Lay it", lambda: self.go("Lay"))),
+            )
+        force = max(sum(ld.newtons for ld in c.loads) for c in d.cases)
+        need = target_reserve(d)
+        why = {
+            2.0: "An ordinary load; twice is the usual need.",
+            3.0: "Three times, because it is used often or knocked.",
+            4.0: "Four times, because someone may stand below.",
+        }[need]
+        limits = self.state.answers.get("stair")
+        source = ""
+        if limits:
+            a = limits[0]
+            source = f"Layer bond: {a.bond.source}. " + ("Other treads: typical." if a.steps else "")
+        return Verdict(
+            f"It must hold {force * need / G:.0f} kg before it lets go.",
+            why,
+            number=f"{force * need / G:.0f}",
+            unit="kg",
+            under=(f"{need:g} times {force / G:.1f} kg", f"needed {need:g}"),
+            tone="peat",
+            source=source,
+            acts=(Act("Lay it", lambda: self.go("Lay"), bool(d.held)), Act("Open the part", lambda: self.go("Part"))),
+        )
+
+    def scene(self) -> Scene:
+        n = len(self.state.doc.duty.cases) if self.state.doc else 0
+        return base_scene(
+            self.state,
+            False,
+            "As it is used",
+            f"{n} load case{'s' if n != 1 else ''}. Down is −Z.",
+            show_bed=False,
+            arrows=load_arrows(self.state),
+            legend=("held", "pushed", "shown"),
+        )

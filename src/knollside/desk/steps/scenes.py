@@ -1,0 +1,80 @@
+"""What the steps put on the stage: marks, arrows and the place that goes first."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from knollside.core.model import Array, FaceMark
+from knollside.desk.stage.raster import CHOSEN, MARKS
+from knollside.desk.stage.view import Arrow, Scene
+from knollside.desk.state import State
+
+
+def face_marks(state: State, only: set[FaceMark] | None = None) -> Array:
+    """Mark code of each drawn face: what was said of features, and the one under discussion."""
+    opened = state.answers.get("opened")
+    if opened is None or state.doc is None:
+        return np.zeros(0, np.int64)
+    code = np.zeros(len(opened.facts.mesh.faces), np.int64)
+    said = dict(state.doc.duty.marks)
+    for m in state.doc.mates:
+        said.setdefault(m.feature, FaceMark.MATES)
+    for name, mark in said.items():
+        faces = faces_of(state, name)
+        if faces is not None and (only is None or mark in only):
+            code[faces] = MARKS[mark.value]
+    chosen = faces_of(state, state.picked)
+    if chosen is not None:
+        code[chosen] += CHOSEN
+    return np.asarray(code[opened.look.original])
+
+
+def faces_of(state: State, name: str) -> Array | None:
+    """Triangle numbers of a feature by its id, or of an unnamed patch."""
+    facts = state.facts
+    if facts is None or not name:
+        return None
+    f = facts.feature(name)
+    if f is not None:
+        return f.faces
+    if name.startswith("patch-"):
+        from knollside.core.mesh.features import feature_of_face
+
+        return feature_of_face(facts.mesh, facts.features, int(name[6:])).faces
+    return None
+
+
+def load_arrows(state: State) -> tuple[Arrow, ...]:
+    """One clay arrow per load, at its face."""
+    facts, out = state.facts, []
+    if facts is None or state.doc is None:
+        return ()
+    for case in state.doc.duty.cases:
+        for load in case.loads:
+            f = facts.feature(load.feature) if load.feature else None
+            if f is not None:
+                at = facts.mesh.triangles[f.faces].mean(axis=1).mean(axis=0)
+            elif load.at is not None:
+                at = np.asarray(load.at)
+            else:
+                continue
+            x, y, z = (float(v) for v in at)
+            out.append(Arrow((x, y, z), load.force_N, f"{load.newtons:.0f} N, {case.name}"))
+    return tuple(out)
+
+
+def base_scene(state: State, laid: bool, title: str, subtitle: str, **more: object) -> Scene:
+    """The part with its marks, as drawn or as it lies."""
+    opened = state.answers.get("opened")
+    bed = state.printer.bed_mm
+    values: dict[str, object] = {
+        "look": opened.look if opened is not None else None,
+        "direction": state.way if laid else None,
+        "marks": face_marks(state),
+        "bed": (bed[0], bed[1]),
+        "title": title,
+        "subtitle": subtitle,
+        "layer": state.doc.recipe.layer_height if state.doc else 0.2,
+    }
+    values.update(more)
+    return Scene(**values)  # type: ignore[arg-type]

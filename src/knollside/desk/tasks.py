@@ -1,0 +1,159 @@
+"""What the worker can be asked to do: core functions, bundled the way the window needs them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from knollside.core.build.board import Board
+from knollside.core.build.choose import Choice
+from knollside.core.build.price import Pace
+from knollside.core.fit.process import Correction, Shift, learn
+from knollside.core.job import answer
+from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
+from knollside.core.job.file import PrinterFacts
+from knollside.core.lay.ways import Ranking, RatedWay
+from knollside.core.material.allowables import Allowables, allowables
+from knollside.core.material.cards import Material
+from knollside.core.mesh.appearance import Appearance, appearance_of
+from knollside.core.mesh.edit import Edited
+from knollside.core.mesh.load import Loaded, load_file
+from knollside.core.mesh.repair import Repair, repair
+from knollside.core.model import Duty, Mate, Measurement, Mesh, Range, Recipe, Way
+from knollside.core.proof.bar import Bar, hole_and_pin_bar
+
+Vec = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Opened:
+    facts: PartFacts
+    look: Appearance
+
+
+@dataclass(frozen=True)
+class Laying:
+    strength: Strength
+    ranking: Ranking
+
+
+@dataclass(frozen=True)
+class WayDetail:
+    log: LayerLog
+    way: RatedWay
+
+
+@dataclass(frozen=True)
+class Building:
+    board: Board
+    materials: tuple[Choice, ...]
+
+
+@dataclass(frozen=True)
+class Fitting:
+    corrections: tuple[Correction, ...]
+    refused: tuple[str, ...]
+    shifts: tuple[Shift, ...]
+
+
+@dataclass(frozen=True)
+class Piece:
+    bar: Bar
+    look: Appearance
+
+
+def load(path: str, tick: Tick) -> Loaded:
+    tick(0.1, "reading the file")
+    return load_file(path)
+
+
+def open_part(mesh: Mesh, tick: Tick) -> Opened:
+    facts = answer.read_part(mesh, tick=tick)
+    tick(0.8, "drawing it")
+    return Opened(facts, appearance_of(facts.mesh))
+
+
+def mend(mesh: Mesh, tick: Tick) -> Repair:
+    tick(0.2, "mending")
+    return repair(mesh)
+
+
+def stair(card: Material, duty: Duty, tick: Tick) -> tuple[Allowables, ...]:
+    return tuple(allowables(card, duty.surroundings, c) for c in duty.cases if c.loads)
+
+
+def lay(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, bed: Vec, cells: int, tick: Tick) -> Laying:
+    s = answer.strength(part, duty, recipe, card, cells, tick=tick)
+    tick(0.96, "rating the ways")
+    return Laying(s, answer.ways(part, duty, s, bed))
+
+
+def detail(part: PartFacts, s: Strength, bed: Vec, direction: Vec, letter: str, tick: Tick) -> WayDetail:
+    tick(0.2, "cutting layers")
+    return WayDetail(answer.layer_log(part, s, direction), answer.one_way(part, s, bed, direction, letter))
+
+
+def plain_log(part: PartFacts, direction: Vec, recipe: Recipe, tick: Tick) -> LayerLog:
+    tick(0.2, "cutting layers")
+    return answer.plain_log(part.mesh, direction, recipe)
+
+
+def build(
+    part: PartFacts,
+    s: Strength,
+    duty: Duty,
+    direction: Vec,
+    printer: PrinterFacts,
+    bond: dict[str, Range],
+    factor: Range,
+    tick: Tick,
+) -> Building:
+    board = answer.boards(part, s, direction, Pace(), factor, tick)
+    tick(0.97, "ranking materials")
+    return Building(board, answer.materials(s, duty, direction, printer, bond))
+
+
+def prove(
+    part: PartFacts, duty: Duty, recipe: Recipe, card: Material, way: Way, quick: Range, cells: int, tick: Tick
+) -> Verified:
+    return answer.verify(part, duty, recipe, card, way, quick, cells, tick)
+
+
+def fits(
+    part: PartFacts, mates: tuple[Mate, ...], direction: Vec, readings: tuple[Measurement, ...], tick: Tick
+) -> Fitting:
+    found, refused = answer.corrections(part, mates, direction, readings)
+    shifts = tuple(learn(readings, kind, axis) for kind in ("hole", "pin") for axis in ("upright", "lying"))
+    return Fitting(found, refused, shifts)
+
+
+def correct(
+    part: PartFacts, mates: tuple[Mate, ...], found: tuple[Correction, ...], line_width: float, tick: Tick
+) -> Edited:
+    tick(0.3, "moving the walls")
+    return answer.apply_corrections(part, mates, found, line_width)
+
+
+def make_bar(sizes: list[float], tick: Tick) -> Piece:
+    tick(0.2, "making the bar")
+    bar = hole_and_pin_bar(sizes)
+    return Piece(bar, appearance_of(bar.mesh))
+
+
+def warm(tick: Tick) -> None:
+    """Load what later work needs, so that the first answer does not wait for it."""
+    import importlib
+
+    for name in ("scipy.stats", "scipy.spatial", "shapely", "manifold3d", "trimesh", "reportlab.platypus"):
+        importlib.import_module(name)
+
+
+def export(folder: str, stem: str, arguments: tuple[Any, ...], edited: Edited, direction: Vec, tick: Tick) -> list[str]:
+    from pathlib import Path
+
+    from knollside.report.export import make_sheet, write_all
+
+    tick(0.2, "writing the sheet")
+    sheet = make_sheet(*arguments)
+    tick(0.6, "writing the mesh")
+    return [str(p) for p in write_all(Path(folder), stem, edited, direction, sheet)]

@@ -1,0 +1,57 @@
+"""Compiles and keeps the number-crunching kernels, so that the first answer does not wait for it."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import numpy as np
+
+from knollside.core.job import answer
+from knollside.core.job.file import Job
+from knollside.core.material.cards import material
+from knollside.core.mesh.inside import points_inside
+from knollside.core.model import Held, Load, LoadCase, Mesh, Recipe
+
+
+def box(x: float, y: float, z: float) -> Mesh:
+    """A plain closed box from the origin."""
+    corner = np.array([[i & 1, i >> 1 & 1, i >> 2 & 1] for i in range(8)], float) * (x, y, z)
+    faces = np.array(
+        [
+            [0, 2, 1],
+            [1, 2, 3],
+            [4, 5, 6],
+            [5, 7, 6],
+            [0, 1, 4],
+            [1, 5, 4],
+            [2, 6, 3],
+            [3, 6, 7],
+            [0, 4, 2],
+            [2, 4, 6],
+            [1, 3, 5],
+            [3, 7, 5],
+        ]
+    )
+    return Mesh(corner, faces)
+
+
+def main() -> None:
+    from knollside.desk.stage.warmup import draw_once
+
+    part = answer.read_part(box(40, 8, 8))
+    points_inside(part.mesh, np.zeros((1, 3)))
+    job = Job(
+        mesh="",
+        held=(Held(at=(0, 4, 4)),),
+        cases=(LoadCase(name="a", loads=(Load(at=(40, 4, 4), force_N=(0, 0, -5)),)),),
+    )
+    s = answer.strength(part, job.duty(), Recipe(), material("PETG"), cells=4000)
+    answer.ways(part, job.duty(), s, (220, 220, 250), 50)
+    answer.layer_log(part, s, (0, 0, 1))
+    draw_once(part.mesh)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,127 @@
+"""The workshop file: what is kept, what is refused, and what survives a kill."""
+
+import os
+import signal
+import subprocess
+import sys
+import textwrap
+from datetime import datetime
+from pathlib import Path
+
+import pytest
+from conftest import box
+
+from knollside.core.job.file import PrinterFacts
+from knollside.core.model import BreakTest, Duty, Held, Mate, Measurement, Recipe, Refused, Way
+from knollside.demo.fill import fill_demo
+from knollside.store.workshop import PrintRecord, Workshop
+
+
+def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
+    path = tmp_path / "w.sqlite"
+    shop = Workshop(path)
+    printer = shop.add_printer(PrinterFacts(name="P"))
+    part = shop.add_part(shop.add_job("J"), "Box", box(1, 2, 3), "as made", printer)
+    duty = Duty(held=(Held(feature="flat-1"),))
+    for kind, value in (
+        ("duty", duty),
+        ("recipe", Recipe(walls=7)),
+        ("way", Way(direction=(0, 0, 2))),
+        ("material", "ASA"),
+        ("mates", (Mate(feature="hole-1", hardware="M5"),)),
+    ):
+        shop.put_document(part, kind, value)
+    shop.add_revision(part, box(4, 5, 6), "longer")
+    shop.add_measurement(
+        printer, "ASA", datetime(2026, 1, 2), Measurement(kind="pin", axis="lying", drawn=5, printed=5.1)
+    )
+    test = BreakTest(mode="along a layer", ratio=0.5)
+    shop.add_print(PrintRecord(0, part, printer, "ASA", datetime(2026, 1, 3), 1.0, 1.2, "well", test))
+    shop.close()
+    shop = Workshop(path)
+    doc = shop.part(part)
+    assert (doc.duty, doc.recipe.walls, doc.way, doc.material, doc.revision) == (
+        duty,
+        7,
+        Way(direction=(0, 0, 1)),
+        "ASA",
+        2,
+    )
+    assert doc.mesh.volume == pytest.approx(120) and doc.mates[0].hardware == "M5"
+    assert shop.measurements(printer, "ASA")[0][2].printed == 5.1
+    assert shop.prints(printer)[0].broke == test
+    shop.drop_revision(part, 2)
+    assert shop.part(part).mesh.volume == pytest.approx(6)
+    shop.remove_part(part)
+    with pytest.raises(Refused, match="no longer"):
+        shop.part(part)
+    shop.close()
+
+
+def test_a_second_window_is_refused_and_the_first_goes_on(tmp_path: Path) -> None:
+    shop = Workshop(tmp_path / "w.sqlite")
+    with pytest.raises(Refused, match="already open in another window"):
+        Workshop(tmp_path / "w.sqlite")
+    assert shop.add_job("still works") == 1
+    shop.close()
+    Workshop(tmp_path / "w.sqlite").close()
+
+
+def test_killed_at_any_moment_it_keeps_every_finished_edit(tmp_path: Path) -> None:
+    path = tmp_path / "w.sqlite"
+    script = textwrap.dedent(f"""
+        from pathlib import Path
+        from knollside.store.workshop import Workshop
+        shop = Workshop(Path({str(path)!r}))
+        for i in range(100000):
+            shop.add_job(f"job {{i}}")
+            print(i, flush=True)
+    """)
+    child = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
+    assert child.stdout is not None
+    finished = [int(child.stdout.readline()) for _ in range(25)][-1]
+    os.kill(child.pid, signal.SIGKILL)
+    child.wait()
+    rest = child.stdout.read().split()
+    finished = int(rest[-1]) if rest else finished
+    shop = Workshop(path)
+    assert shop.add_job("after") >= finished + 2
+    shop.close()
+
+
+def test_a_full_disk_or_a_closed_file_gets_a_sentence(tmp_path: Path) -> None:
+    from sqlalchemy import event
+
+    shop = Workshop(tmp_path / "w.sqlite")
+    job = shop.add_job("before")
+
+    @event.listens_for(shop._engine, "connect")
+    def _small(connection, _) -> None:  # type: ignore[no-untyped-def]
+        connection.execute("PRAGMA max_page_count=40")
+
+    shop._engine.dispose()
+    with pytest.raises(Refused, match="could not keep this edit"):
+        for _ in range(50):
+            shop.add_part(job, "big", box(1, 1, 1), "x" * 9000)
+    shop.close()
+    again = Workshop(tmp_path / "w.sqlite")
+    assert again.add_job("after") == job + 1
+    again.close()
+
+
+def test_no_workshop_of_a_newer_program_or_of_no_sense_is_touched(tmp_path: Path) -> None:
+    path = tmp_path / "w.sqlite"
+    path.write_bytes(b"this is no database, " * 400)
+    with pytest.raises(Refused, match="could not be opened"):
+        Workshop(path)
+    assert path.read_bytes().startswith(b"this is no database")
+
+
+def test_the_demo_fills_an_empty_workshop_once(tmp_path: Path) -> None:
+    shop = Workshop(tmp_path / "w.sqlite")
+    fill_demo(shop)
+    fill_demo(shop)
+    names = [p.name for p in shop.parts()]
+    assert names == ["Hose arm", "Vent hinge", "M6 knob", "Label plate"]
+    assert len(shop.printers()) == 2 and len(shop.spools()) == 4 and len(shop.prints()) == 13
+    shop.close()
