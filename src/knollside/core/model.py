@@ -19,8 +19,8 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_valida
 
 from knollside.core import units
 
-Array = NDArray[np.float64]
-Ints = NDArray[np.int64]
+Array = NDArray[Any]  # float64 unless a name says otherwise
+Ints = NDArray[Any]  # whole numbers, any width
 
 
 class Refused(Exception):

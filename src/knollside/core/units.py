@@ -99,7 +99,8 @@ def parse(value: float | int | str, kind: str) -> float:
         text = text.replace(",", ".")
     elif "," in text:
         raise QuantityError(f"'{text}' has more than one decimal mark")
-    total, position, last_unit, terms = 0.0, 0, "", []
+    terms: list[tuple[float, str]] = []
+    total, position, last_unit = 0.0, 0, ""
     while position < len(text):
         match = _TERM.match(text, position)
         if match is None:

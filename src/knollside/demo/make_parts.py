@@ -57,7 +57,7 @@ def hose_arm() -> Solid:
         (8, 94),
         (0, 94),
     ]
-    arm = m3.Manifold.extrude(_rounded(profile, 5.0, 2.0), 22).rotate((90, 0, 0)).translate((0, 11, 0))
+    arm = m3.Manifold.extrude(_rounded(profile, 5.0, 2.0), 26).rotate((90, 0, 0)).translate((0, 13, 0))
     saddle = _along_y(_rod(22, 40, 96)).translate((120, -20, 89))
     window = m3.Manifold.extrude(_rounded([(26, 44), (26, 74), (62, 76), (66, 58)], 0.01, 5.0), 40)
     window = window.rotate((90, 0, 0)).translate((0, 20, 0))

@@ -418,7 +418,7 @@ class State(QObject):
 
     def take_job(self, job: Job, mesh: Mesh, name: str) -> int:
         """A job file becomes a part of the workshop; returns its id."""
-        found = [p for p in self.shop.parts()]
+        found = list(self.shop.parts())
         job_id = found[-1].job_id if found else self.shop.add_job("My job")
         printer = self.doc.printer_id if self.doc else next(iter(self._printers), None)
         part = self.shop.add_part(job_id, job.name or name, mesh, f"from {name}", printer, None)

@@ -125,7 +125,7 @@ def rank(
         if not foot.stands:
             score -= 1
         if reserve.value < target and purpose is Purpose.WORKING:
-            score -= 0.5
+            score -= 0.5 + (1 - reserve.value / target)  # short of the need, strength is what matters
         ways.append((score, i, n, foot, reserve, overhang, holds))
     ways.sort(key=lambda w: -w[0])
     listed = [

@@ -76,7 +76,7 @@ def resize(mesh: Mesh, features: tuple[Feature, ...], wanted: dict[str, float], 
 
 def _square_neighbours(mesh: Mesh, f: Feature, own: Array) -> None:
     """Every other face at the feature's corners must be a flat square to the axis."""
-    at = np.isin(mesh.faces, own).any(axis=1)
+    at = np.asarray(np.isin(mesh.faces, own).any(axis=1))
     at[f.faces] = False
     lean = np.abs(mesh.normals[at] @ np.asarray(f.axis))
     solid = mesh.areas[at] > 1e-9

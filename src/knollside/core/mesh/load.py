@@ -10,6 +10,7 @@ import io
 import tempfile
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -164,8 +165,7 @@ def _by_library(data: bytes, kind: str, name: str) -> tuple[Array, Ints]:
 
     if kind == ".ply" and not data.startswith(b"ply"):
         raise Refused(f"{name} does not begin like a PLY file.")
-    options = {"skip_materials": True} if kind == ".obj" else {}
-    scene = trimesh.load(io.BytesIO(data), file_type=kind[1:], process=False, force="mesh", **options)
+    scene: Any = trimesh.load_mesh(io.BytesIO(data), file_type=kind[1:], process=False)
     return np.asarray(scene.vertices), np.asarray(scene.faces)
 
 
@@ -182,5 +182,5 @@ def _step(data: bytes, name: str) -> tuple[Array, Ints]:
         cascadio.step_to_glb(str(source), str(target), tol_linear=0.01, tol_angular=0.2)
         if not target.exists():
             raise Refused(f"{name} holds no solid that could be read.")
-        scene = trimesh.load(target, force="mesh", process=False)
+        scene: Any = trimesh.load_mesh(target, process=False)
     return np.asarray(scene.vertices) * 1000.0, np.asarray(scene.faces)

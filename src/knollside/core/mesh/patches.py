@@ -69,8 +69,8 @@ def patches_of(mesh: Mesh) -> Patches:
     normal = np.divide(normal, size, out=np.zeros_like(normal), where=size > 0)
     area = np.bincount(label, areas, minlength=count)
     middle = mesh.triangles.mean(axis=1) * areas[:, None]
-    centre = np.stack([np.bincount(label, middle[:, k], minlength=count) for k in range(3)], axis=1)
-    centre /= np.maximum(area, 1e-300)[:, None]
+    centre: Array = np.stack([np.bincount(label, middle[:, k], minlength=count) for k in range(3)], axis=1)
+    centre = centre / np.maximum(area, 1e-300)[:, None]
 
     p, q = label[a], label[b]
     border = p != q

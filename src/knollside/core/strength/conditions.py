@@ -60,7 +60,7 @@ def locate(grid: Grid, spots: Spots) -> tuple[Ints, Array]:
     lost = np.flatnonzero(cell < 0)
     if len(lost):
         distance, nearest = cKDTree(grid.centres).query(inside[lost])
-        if (distance > 2.5 * float(grid.size.max())).any():
+        if float(np.max(distance)) > 2.5 * float(grid.size.max()):
             raise Refused(
                 "A held or pushed face lies where the grid has no material; the part is too thin there "
                 f"for cells of {grid.size.max():.2f} mm."

@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import feature_at
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Array, Duty, Feature, Ints, Mesh, Placed, Refused
+from knollside.core.model import Array, Duty, Feature, Held, Ints, Mesh, Placed, Refused
 from knollside.core.strength import conditions, recover
 from knollside.core.strength.element import brick, isotropic, layered
 from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
@@ -166,7 +166,11 @@ def solve(
             forces.append(each)
             edges.append(spots.points)
         base = 0.15 + 0.7 * i / len(duty.cases)
-        u, n = operator.solve(f, tick=lambda s, b=base: say(b + s * 0.7 / len(duty.cases), "solving the stress"))
+
+        def tell(share: float, base: float = base) -> None:
+            say(base + share * 0.7 / len(duty.cases), "solving the stress")
+
+        u, n = operator.solve(f, tick=tell)
         rounds = max(rounds, n)
         external, reactions, error = _balance(grid, holds, held, u, modulus, np.vstack(where), np.vstack(forces))
         worst_balance = max(worst_balance, error)
@@ -224,18 +228,18 @@ def _held_bodies(mesh: Mesh, held: list[Feature], pushed: list[Feature]) -> tupl
 
 
 def _near(points: Array, spots: Array, distance: float) -> np.ndarray:
-    return cKDTree(spots).query(points, distance_upper_bound=distance)[0] < distance
+    return np.asarray(cKDTree(spots).query(points, distance_upper_bound=distance)[0] < distance)
 
 
 def _balance(
     grid: Grid,
     holds: list[conditions.Hold],
-    held: list,
+    held: list[tuple[Held, Feature]],
     u: Array,
-    modulus: float,  # type: ignore[type-arg]
+    modulus: float,
     where: Array,
     forces: Array,
-):  # type: ignore[no-untyped-def]
+) -> tuple[External, tuple[tuple[str, tuple[float, float, float]], ...], float]:
     points, each, is_held, named = [where], [forces], [np.zeros(len(where), bool)], []
     for h, (_, feature) in zip(holds, held, strict=True):
         r = conditions.point_forces(h, grid, u, modulus)

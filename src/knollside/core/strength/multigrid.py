@@ -198,7 +198,7 @@ class Operator:
         return cho_factor(full)
 
     def _largest(self, i: int, level: _Level) -> float:
-        v = np.random.default_rng(7).standard_normal(3 * len(level.at)).astype(np.float32)
+        v: Array = np.random.default_rng(7).standard_normal(3 * len(level.at)).astype(np.float32)
         value = 1.0
         for _ in range(8):
             w = _block(level.inverse, self._level_apply(i, v))

@@ -61,7 +61,7 @@ class Stair(Strip):
             return
         self.title(p, "From table strength to the value used", f"{self.case}; each tread multiplies")
         a = self.allow
-        treads = [(f"{self.card} on the table", a.table.value, None, a.table.source)]
+        treads = [(f"{self.card}, table", a.table.value, None, a.table.source)]
         value = a.table.value
         for s in a.steps:
             value *= s.factor.value

@@ -5,8 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPen
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPen, QResizeEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from knollside.core import units
 from knollside.core.model import Range
@@ -93,6 +103,24 @@ def clear(layout: QVBoxLayout | QHBoxLayout) -> None:
         if w is not None:
             w.hide()
             w.deleteLater()
+
+
+def scrolled(body: QWidget) -> QScrollArea:
+    """A panel that scrolls up and down only; what is in it is held to its width."""
+    area = _Scrolled()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    body.setObjectName("paper")
+    area.setWidget(body)
+    return area
+
+
+class _Scrolled(QScrollArea):
+    def resizeEvent(self, e: QResizeEvent | None) -> None:
+        body, port = self.widget(), self.viewport()
+        if body is not None and port is not None:
+            body.setMaximumWidth(port.width())
+        super().resizeEvent(e)
 
 
 class Choice(QComboBox):

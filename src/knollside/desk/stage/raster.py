@@ -179,7 +179,7 @@ def shade(
                 255,
             )
     # Ink: a line where the smooth surface under a pixel changes, or the depth jumps.
-    reach = max(int(round(ease)), 1)
+    reach = max(round(ease), 1)
     for y in numba.prange(h):
         for x in range(w):
             f = face_at[y, x]

@@ -5,8 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from knollside.core import units
 from knollside.core.fit.process import Shift
@@ -24,6 +23,7 @@ from knollside.desk.instruments.widgets import (
     label,
     row,
     rule,
+    scrolled,
     tell,
 )
 from knollside.desk.stage.view import Scene
@@ -94,10 +94,7 @@ class BenchStep(Step):
         lay.addWidget(button("Record it", self._record_break))
         lay.addWidget(self.bond)
         lay.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(body)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area = scrolled(body)
         self.panel = area
 
     # Measuring
@@ -245,7 +242,8 @@ class BenchStep(Step):
         way = "close" if s.value < 0 else "grow"
         odd = f" {len(s.outliers)} reading looks wrong; measure it again." if s.outliers else ""
         body = (
-            f"{self.state.printer.name} makes {kind}s {abs(s.value):.2f} mm {'smaller' if s.value < 0 else 'larger'} across. "
+            f"{self.state.printer.name} makes {kind}s {abs(s.value):.2f} mm "
+            f"{'smaller' if s.value < 0 else 'larger'} across. "
             + (
                 "About four times as many readings would halve the doubt."
                 if s.count >= 4

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from knollside.core.build.board import Dot
 from knollside.core.build.choose import Choice as MaterialChoice
@@ -28,6 +27,7 @@ from knollside.desk.instruments.widgets import (
     reserve_tone,
     row,
     rule,
+    scrolled,
     times,
 )
 from knollside.desk.state import State
@@ -78,10 +78,7 @@ class BuildStep(Step):
         inner.setObjectName("paper")
         inner.setLayout(self.materials)
         self.materials.setContentsMargins(0, 0, 6, 0)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(inner)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area = scrolled(inner)
         self.panel = column(
             heading("Recipe", self.school),
             line,
@@ -118,7 +115,7 @@ class BuildStep(Step):
     def _typed(self, key: str, value: float) -> None:
         if self.state.doc is None:
             return
-        whole = int(round(value)) if key in ("walls", "tops") else value
+        whole = round(value) if key in ("walls", "tops") else value
         change: dict[str, object] = {key: whole}
         if key == "tops":
             change["bottoms"] = max(int(whole) - 1, 0)

@@ -4,14 +4,24 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QSizePolicy, QVBoxLayout, QWidget
 
 from knollside.core.material.allowables import Allowables, target_reserve, withheld
 from knollside.core.model import Danger, Duty, FaceMark, Load, LoadCase, Purpose
 from knollside.desk import tasks
 from knollside.desk.instruments.strips import Stair
-from knollside.desk.instruments.widgets import Choice, NumberField, button, clear, column, heading, label, row, rule
+from knollside.desk.instruments.widgets import (
+    Choice,
+    NumberField,
+    button,
+    clear,
+    column,
+    heading,
+    label,
+    row,
+    rule,
+    scrolled,
+)
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
@@ -76,12 +86,7 @@ class DutyStep(Step):
             )
         )
         self.lay.addStretch(1)
-        area = QScrollArea()
-        area.setObjectName("paper")
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(body)
-        body.setObjectName("paper")
+        area = scrolled(body)
         self.panel = area
         self._shown: object = None
 

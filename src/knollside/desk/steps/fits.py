@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.hardware import CLASSES, names, suggestion
 from knollside.core.fit.process import Correction
@@ -14,7 +13,7 @@ from knollside.core.model import Mate
 from knollside.desk import tasks
 from knollside.desk.instruments.ladder import FitLadder
 from knollside.desk.instruments.strips import FitCut
-from knollside.desk.instruments.widgets import Choice, button, clear, heading, label, row, rule
+from knollside.desk.instruments.widgets import Choice, button, clear, heading, label, row, rule, scrolled
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
@@ -51,10 +50,7 @@ class FitsStep(Step):
         lay.addWidget(self.moves)
         lay.addWidget(self.note)
         lay.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(body)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area = scrolled(body)
         self.panel = area
         self._shown: object = None
         state.work.finished.connect(self._done)
@@ -155,8 +151,8 @@ class FitsStep(Step):
         if done is not None and done.changes:
             total = sum(c.volume_found for c in done.changes)
             said += (
-                f" Corrected: {len(done.changes)} places, {sum(c.moved for c in done.changes)} corners moved, every other "
-                f"corner exactly as it was; volume {total:+.1f} mm³ as predicted."
+                f" Corrected: {len(done.changes)} places, {sum(c.moved for c in done.changes)} corners moved, "
+                f"every other corner exactly as it was; volume {total:+.1f} mm³ as predicted."
             )
         self.note.setText(said.strip())
 

@@ -6,14 +6,14 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPen
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from knollside.core.job.answer import LayerLog
 from knollside.core.lay.ways import RatedWay
 from knollside.core.model import Range, Way
 from knollside.desk import tasks
 from knollside.desk.instruments.net import LayNet
-from knollside.desk.instruments.widgets import RangeBar, clear, heading, label, reserve_tone, times
+from knollside.desk.instruments.widgets import RangeBar, clear, heading, label, reserve_tone, scrolled, times
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
@@ -127,10 +127,7 @@ class LayStep(Step):
         box.setContentsMargins(0, 0, 0, 0)
         box.addLayout(self.rows)
         box.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(inner)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area = scrolled(inner)
         self.note = label("", dim=True, wrap=True)
         panel = QWidget()
         lay = QVBoxLayout(panel)

@@ -6,9 +6,9 @@ from datetime import date
 from pathlib import Path
 
 import shapely
-from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QVBoxLayout, QWidget
 
 from knollside.core.job.answer import laid
 from knollside.core.job.file import write_job
@@ -19,7 +19,7 @@ from knollside.core.model import Refused
 from knollside.core.run.preflight import cautions, preflight
 from knollside.desk import tasks
 from knollside.desk.instruments.strips import BedPlan
-from knollside.desk.instruments.widgets import Choice, button, clear, column, heading, label, row, rule
+from knollside.desk.instruments.widgets import Choice, button, clear, column, heading, label, row, rule, scrolled
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.desk.steps.build import BuildStep
@@ -68,10 +68,7 @@ class RunStep(Step):
         lay_.addWidget(self.files)
         lay_.addWidget(button("Keep the job as an open file …", self._save_job))
         lay_.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(body)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area = scrolled(body)
         self.panel = area
         self._shown: object = None
         self._outline: tuple[object, object] = (None, None)

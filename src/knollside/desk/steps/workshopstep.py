@@ -48,8 +48,8 @@ class WorkshopStep(Step):
         printers = shop.printers()
         self.machines.setText(
             "\n".join(
-                f"{p.name}: bed {p.bed_mm[0]:.0f} × {p.bed_mm[1]:.0f} × {p.bed_mm[2]:.0f} mm, nozzle {p.nozzle_mm:g} mm to "
-                f"{p.nozzle_max_c:.0f} °C, {'closed' if p.enclosed else 'open'}"
+                f"{p.name}: bed {p.bed_mm[0]:.0f} × {p.bed_mm[1]:.0f} × {p.bed_mm[2]:.0f} mm, "
+                f"nozzle {p.nozzle_mm:g} mm to {p.nozzle_max_c:.0f} °C, {'closed' if p.enclosed else 'open'}"
                 for p in printers.values()
             )
             or "None yet."
@@ -63,8 +63,8 @@ class WorkshopStep(Step):
         bonds = self.state.bonds
         self.cards.setText(
             "\n".join(
-                f"{n}: pull {m.pull.low:.0f} to {m.pull.high:.0f} MPa, bond {bonds[n].value if n in bonds else m.bond.value:.2f} "
-                f"({bonds[n].source if n in bonds else 'typical'})"
+                f"{n}: pull {m.pull.low:.0f} to {m.pull.high:.0f} MPa, "
+                f"bond {bonds.get(n, m.bond).value:.2f} ({bonds.get(n, m.bond).source})"
                 for n, m in MATERIALS.items()
             )
         )
