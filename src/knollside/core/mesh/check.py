@@ -151,7 +151,7 @@ def nesting(mesh: Mesh, label: Ints, count: int) -> np.ndarray:
     for s in range(count):
         for o in range(count):
             if o != s and (boxes[o][0] <= boxes[s][0]).all() and (boxes[o][1] >= boxes[s][1]).all():
-                point = mesh.triangles[np.argmax(label == s)][:1].mean(axis=1)
+                point = mesh.triangles[np.argmax(label == s)].mean(axis=0)[None]
                 shell = Mesh(mesh.vertices, mesh.faces[label == o])
                 depth[s] += int(points_inside(shell, point)[0])
     return depth

@@ -49,7 +49,7 @@ def preflight(
         )
     if card.enclosed:
         checks.append(Check("Chamber closed and warm"))
-    checks.append(Check("Clear above and behind the bed", f"{height:.0f} of {room:.0f} mm high"))
+    checks.append(Check("Clear above and behind", f"{height:.0f} of {room:.0f} mm high"))
     checks.append(Check("Mains selector matches the wall, leads cool"))
     checks.append(Check("Stay for the first layer"))
     return tuple(checks)

@@ -15,7 +15,7 @@ from knollside.core.strength.conditions import sample_faces
 from knollside.core.strength.element import GAUSS, Brick
 from knollside.core.strength.grid import Grid
 
-REACH = 2.0  # cells
+REACH = 1.5  # cells
 _GOOD = 0.55  # share of solid from which a cell's values count fully
 
 

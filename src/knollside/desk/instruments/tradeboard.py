@@ -17,7 +17,7 @@ _L, _R, _T, _B = 62, 24, 92, 46
 
 def recipe_words(r: Recipe) -> str:
     fill = "solid" if r.infill >= 1 else "empty" if r.infill == 0 else f"{r.infill * 100:.0f} %"
-    return f"{r.walls} walls, {fill}, {r.tops} tops"
+    return f"{r.walls} wall{'s' if r.walls != 1 else ''}, {fill}, {r.tops} tops"
 
 
 class TradeBoard(QWidget):
@@ -109,9 +109,7 @@ class TradeBoard(QWidget):
         p.setPen(QPen(look.colour("peat"), 2))
         p.drawLine(QPointF(box.left(), need), QPointF(box.right(), need))
         p.setFont(font(13, 700))
-        p.drawText(
-            QRectF(box.right() - 90, need + 2, 86, 18), Qt.AlignmentFlag.AlignRight, f"needed {self.board.target:g}"
-        )
+        p.drawText(QPointF(box.left() + 6, need - 5), f"needed {self.board.target:g}")
         p.setPen(QPen(look.colour("slate"), 1))
         p.drawLine(box.bottomLeft(), box.bottomRight())
         p.setFont(font(13))

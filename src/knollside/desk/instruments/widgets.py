@@ -8,7 +8,6 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFrame,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -55,11 +54,15 @@ def heading(text: str, side: QWidget | str = "") -> QWidget:
     return box
 
 
-def rule() -> QFrame:
-    line = QFrame()
+class _Rule(QWidget):
+    def paintEvent(self, e) -> None:  # type: ignore[no-untyped-def]
+        QPainter(self).fillRect(self.rect(), look.colour("rule 2"))
+
+
+def rule() -> QWidget:
+    """A hairline between sections."""
+    line = _Rule()
     line.setFixedHeight(1)
-    line.setStyleSheet(f"background: {look.colour('rule 2').name()};")
-    look.changed.connect(lambda: line.setStyleSheet(f"background: {look.colour('rule 2').name()};"))
     return line
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 from knollside.core.fit.hardware import CLASSES, names, suggestion
 from knollside.core.fit.process import Correction
 from knollside.core.mesh.edit import Edited
-from knollside.core.model import Mate
+from knollside.core.model import FaceMark, Mate
 from knollside.desk import tasks
 from knollside.desk.instruments.ladder import FitLadder
 from knollside.desk.instruments.strips import FitCut
@@ -17,7 +17,7 @@ from knollside.desk.instruments.widgets import Choice, button, clear, heading, l
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
-from knollside.desk.steps.scenes import base_scene
+from knollside.desk.steps.scenes import base_scene, face_marks
 
 _FITS = ("close", "medium", "coarse", *CLASSES, "as drawn")
 
@@ -140,8 +140,8 @@ class FitsStep(Step):
         here = next((c for c in rows if c.feature == self.state.picked), rows[0] if rows else None)
         self.cut.put(here)
         lines = [
-            f"{c.feature.replace('-', ' ').capitalize()}: {c.from_mm:.2f} to {c.to_mm:.2f} mm drawn, across "
-            f"({c.to_mm - c.from_mm:+.2f}; {c.axis}, {c.source})"
+            f"{c.feature.replace('-', ' ').capitalize()}: {c.from_mm:.2f} to {c.to_mm:.2f} mm, "
+            f"{c.to_mm - c.from_mm:+.2f} across"
             for c in rows
             if c.feature in chosen
         ]
@@ -249,5 +249,6 @@ class FitsStep(Step):
             doc is not None and doc.way is not None,
             doc.name if doc else "",
             f"{n} mates. What is not named stays as drawn.",
+            marks=face_marks(self.state, {FaceMark.MATES}),
             legend=("mates",),
         )

@@ -18,7 +18,10 @@ def face_marks(state: State, only: set[FaceMark] | None = None) -> Array:
     code = np.zeros(len(opened.facts.mesh.faces), np.int64)
     said = dict(state.doc.duty.marks)
     for m in state.doc.mates:
-        said.setdefault(m.feature, FaceMark.MATES)
+        if only is not None and FaceMark.MATES in only:
+            said[m.feature] = FaceMark.MATES  # the step that speaks of mates shows them before all else
+        else:
+            said.setdefault(m.feature, FaceMark.MATES)
     for name, mark in said.items():
         faces = faces_of(state, name)
         if faces is not None and (only is None or mark in only):

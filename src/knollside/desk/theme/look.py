@@ -11,6 +11,8 @@ _FONTS = Path(__file__).parent / "fonts"
 _SIGNS = Path(__file__).parent / "signs"
 TEXT, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
 
+_family: dict[str, str] = {}
+
 # token: (Day, Lamp)
 TOKENS: dict[str, tuple[str, str]] = {
     "chalk": ("#F3F0E6", "#1F1C18"),
@@ -137,13 +139,16 @@ look = Look()
 
 
 def load_fonts() -> None:
-    for path in sorted(_FONTS.glob("*.ttf")):
-        QFontDatabase.addApplicationFont(str(path))
+    """Register the shipped fonts under the family names they really carry."""
+    for name in (TEXT, MONO):
+        made = QFontDatabase.addApplicationFont(str(_FONTS / f"{name.replace(' ', '')}.ttf"))
+        _family[name] = (QFontDatabase.applicationFontFamilies(made) or [name])[0]
 
 
 def font(size: int = 14, weight: int = 400, mono: bool = False) -> QFont:
     """A shipped font at ``size`` px; weight on the variable axis, digits of equal width."""
-    f = QFont(MONO if mono else TEXT)
+    name = MONO if mono else TEXT
+    f = QFont(_family.get(name, name))
     f.setPixelSize(size)
     f.setVariableAxis(QFont.Tag("wght"), float(weight))
     f.setFeature(QFont.Tag("tnum"), 1)
