@@ -16,6 +16,7 @@ from knollside.core.mesh.patches import Patches
 from knollside.core.model import Array, Ints, Mesh
 
 STEEPEST_FACET = np.radians(61.0)  # six sides at least
+COARSEST_PARTIAL = np.radians(31.0)  # a fillet or slot end needs finer facets than a whole round
 _AXIS_SLACK = 0.0008  # 1 - cos; about two degrees
 
 
@@ -79,27 +80,30 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
     seeds = np.flatnonzero(usable)
     seeds = seeds[np.argsort(rank[patches.pair[seeds]].max(axis=1), kind="stable")]
     found: list[Round] = []
-    tried: set[tuple[int, ...]] = set()
-    for seed in seeds:
-        p, q = patches.pair[seed]
-        if taken[p] or taken[q]:
-            continue
-        axis = np.cross(patches.normal[p], patches.normal[q])
-        size = np.linalg.norm(axis)
-        if size < 1e-9:
-            continue
-        axis = axis / size
-        if abs(abs(float(axis @ patches.along[seed])) - 1) > _AXIS_SLACK:
-            continue
-        chain = _grow(patches, by_patch, usable, taken, int(seed), axis)
-        key = tuple(sorted(chain))
-        if len(chain) < 3 or key in tried:
-            continue
-        tried.add(key)
-        fitted = _fit(mesh, patches, by_patch, faces_of, np.array(key, np.int64), axis, bool(patches.angle[seed] < 0))
-        if fitted is not None:
-            taken[fitted.patches] = True
-            found.append(fitted)
+    # Whole rounds first: where a countersink meets its hole, edges across both would pass for a coarse fillet.
+    for whole in (True, False):
+        tried: set[tuple[int, ...]] = set()
+        for seed in seeds:
+            p, q = patches.pair[seed]
+            if taken[p] or taken[q] or (not whole and bend[seed] > COARSEST_PARTIAL):
+                continue
+            axis = np.cross(patches.normal[p], patches.normal[q])
+            size = np.linalg.norm(axis)
+            if size < 1e-9:
+                continue
+            axis = axis / size
+            if abs(abs(float(axis @ patches.along[seed])) - 1) > _AXIS_SLACK:
+                continue
+            chain = _grow(patches, by_patch, usable, taken, int(seed), axis)
+            key = tuple(sorted(chain))
+            if len(chain) < 3 or key in tried:
+                continue
+            tried.add(key)
+            hollow = bool(patches.angle[seed] < 0)
+            fitted = _fit(mesh, patches, by_patch, faces_of, np.array(key, np.int64), axis, hollow)
+            if fitted is not None and (fitted.whole or not whole):
+                taken[fitted.patches] = True
+                found.append(fitted)
     return found
 
 

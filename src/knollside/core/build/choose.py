@@ -1,0 +1,88 @@
+"""Which materials suit: ranking by duty and place, and what rules one out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from knollside.core.material.allowables import allowables
+from knollside.core.material.cards import MATERIALS, Material, with_bond
+from knollside.core.model import Duty, Range, Refused
+from knollside.core.strength.field import StressField
+from knollside.core.strength.rating import rate
+
+
+@dataclass(frozen=True)
+class Reach:
+    """What a printer can do: degrees C, mm."""
+
+    nozzle_max: int = 260
+    bed_max: int = 90
+    enclosed: bool = False
+    hard_nozzle: bool = False
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A material for this duty: its reserve, or the one word and the sentence that rule it out."""
+
+    card: Material
+    reserve: Range | None
+    out: str
+    why: str
+
+
+def rank_materials(
+    field: StressField,
+    duty: Duty,
+    direction: tuple[float, float, float],
+    reach: Reach,
+    target: float,
+    own_bond: dict[str, Range],
+) -> tuple[Choice, ...]:
+    """Usable ones first, strongest first; the rest with what disqualifies them.
+
+    Reserves use this stress field: for one material stress does not depend on its modulus.
+    """
+    usable: list[Choice] = []
+    out: list[Choice] = []
+    for card in MATERIALS.values():
+        card = with_bond(card, own_bond.get(card.name))
+        word, why = _ruled_out(card, duty, reach)
+        reserve: Range | None = None
+        if not word:
+            try:
+                limits = tuple(allowables(card, duty.surroundings, c) for c in duty.cases if c.loads)
+                reserve = rate(field, limits, np.array([direction])).range_of(0)
+            except Refused as refusal:
+                word, why = "heat", str(refusal)
+        if reserve is not None and reserve.value < 1:
+            word, why = "load", f"holds {reserve.value:.1f} times the load"
+        stretch = field.greatest_movement * field.modulus / card.modulus.value
+        if not word and stretch > 15:
+            word, why = "bends", f"would give {stretch:.0f} mm under the load"
+        (out if word else usable).append(Choice(card, reserve, word, why or card.note))
+    usable.sort(key=lambda c: -(c.reserve.value if c.reserve else 0))
+    return (*usable, *out)
+
+
+def _ruled_out(card: Material, duty: Duty, reach: Reach) -> tuple[str, str]:
+    place = duty.surroundings
+    if place.temperature_c > card.use_below:
+        return "heat", f"use below {card.use_below:.0f} °C"
+    if place.temperature_c >= card.use_below - 1 and card.creeps and any(c.permanent for c in duty.cases):
+        return "heat", f"{card.use_below:.0f} °C is its limit; it creeps"
+    if place.sun and card.sun == "poor":
+        return "sun", "chalks and cracks in the sun"
+    if place.wet and card.thirsty:
+        return "rain", "takes up water, then sags"
+    if card.nozzle[0] > reach.nozzle_max:
+        return "printer", f"nozzle {card.nozzle[0]} °C; this printer gives {reach.nozzle_max}"
+    if card.bed[0] > reach.bed_max:
+        return "printer", f"bed {card.bed[0]} °C; this printer gives {reach.bed_max}"
+    if card.enclosed and not reach.enclosed:
+        return "printer", "wants a closed chamber"
+    if card.hard_nozzle and not reach.hard_nozzle:
+        return "nozzle", "grinds a soft nozzle; fit a hardened one"
+    return "", ""

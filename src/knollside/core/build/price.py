@@ -1,0 +1,73 @@
+"""Grams, hours and money of a recipe, from its layers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from knollside.core.build.stack import LayerStack, LayerUse
+from knollside.core.material.cards import Material
+from knollside.core.model import Array, Range, Recipe
+
+
+@dataclass(frozen=True)
+class Pace:
+    """How a printer moves: mm/s, mm/s2, seconds. Typical until its own record corrects it."""
+
+    wall: float = 45.0
+    solid: float = 60.0
+    infill: float = 80.0
+    travel: float = 150.0
+    acceleration: float = 1500.0
+    layer_floor: float = 8.0
+    per_layer: float = 1.2
+
+
+@dataclass(frozen=True)
+class Price:
+    grams: float
+    hours: Range
+    cost: float
+    layer_seconds: Array
+
+
+def price(stack: LayerStack, use: LayerUse, recipe: Recipe, card: Material, pace: Pace, factor: Range) -> Price:
+    """Mass from the areas; time from path lengths with a start-and-stop share per line.
+
+    A straight line of length L takes L/v + v/a (trapezoidal motion); ``factor``
+    is the printer's own actual-over-estimate record.
+    """
+    infill_area = use.infill * recipe.infill
+    volume = float((use.wall + use.solid + infill_area).sum()) * stack.thickness
+    grams = volume * card.density / 1000
+    w, h = recipe.line_width, recipe.layer_height
+    slow = 0.4 if card.flexible else 1.0
+    wall_v, solid_v, infill_v = pace.wall * slow, pace.solid * slow, pace.infill * slow
+    outline_area = np.maximum(use.wall + use.solid + use.infill, 1e-9)
+    typical_line = np.sqrt(outline_area)
+    solid_length, infill_length = use.solid / w, infill_area / w
+    seconds = use.wall_length / wall_v + solid_length / solid_v + infill_length / infill_v
+    # About four corners a loop, and one turn for each line of fill.
+    stops = 4 * use.loops * wall_v + (solid_length * solid_v + infill_length * infill_v) / np.maximum(typical_line, w)
+    seconds = seconds + stops / pace.acceleration + typical_line * np.maximum(use.loops, 1) / pace.travel
+    per_layer = np.maximum(seconds + pace.per_layer, pace.layer_floor)
+    layers = stack.thickness / h
+    hours = float(per_layer.sum()) * layers / 3600
+    return Price(grams, factor.times(hours), grams / 1000 * card.price_per_kg, per_layer)
+
+
+def time_factor(pairs: list[tuple[float, float]]) -> Range:
+    """Actual over estimated time from a printer's record: log ratio with a t interval for the next print.
+
+    Typical 1.1 (0.9 to 1.4) until there are three pairs of (estimate, actual) hours.
+    """
+    good = [(e, a) for e, a in pairs if e > 0 and a > 0]
+    if len(good) < 3:
+        return Range(1.1, 0.9, 1.4, "typical")
+    from scipy.stats import t
+
+    log = np.log([a / e for e, a in good])
+    n, mean, spread = len(log), float(log.mean()), float(log.std(ddof=1))
+    half = float(t.ppf(0.95, n - 1)) * max(spread, 0.02) * float(np.sqrt(1 + 1 / n))
+    return Range(float(np.exp(mean)), float(np.exp(mean - half)), float(np.exp(mean + half)), f"yours, {n} prints")

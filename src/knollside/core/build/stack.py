@@ -1,0 +1,116 @@
+"""The part's layers as polygons, with what walls, tops and infill take of each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from knollside.core.mesh.slicer import cut, polygon_of
+from knollside.core.model import Array, Mesh, Recipe, rotation_to_up
+
+SAMPLES = 60
+
+
+@dataclass(frozen=True)
+class LayerStack:
+    """Sampled layers of one way: ``heights`` (k,), each standing for ``thickness`` mm.
+
+    ``outline[k]`` is the exact polygon; ``above`` and ``below`` give the polygons a
+    number of layers up or down, which decide where roofs and floors are needed.
+    """
+
+    heights: Array
+    thickness: float
+    outline: tuple[BaseGeometry, ...]
+    above: dict[int, tuple[BaseGeometry, ...]]
+    below: dict[int, tuple[BaseGeometry, ...]]
+
+
+def stack_layers(
+    mesh: Mesh,
+    direction: tuple[float, float, float],
+    layer_height: float,
+    shells: tuple[int, ...],
+    samples: int = SAMPLES,
+) -> LayerStack:
+    """Cut ``samples`` levels (fewer for a low part) and their neighbours ``shells`` layers away."""
+    turned = mesh.turned(rotation_to_up(direction))
+    low, high = turned.bounds[:, 2]
+    count = int(min(samples, max(4, round((high - low) / layer_height))))
+    heights = (np.arange(count) + 0.5) * (high - low) / count
+    level = low + heights
+    outline = _polygons(turned, level)
+    above = {s: _covered(turned, level, layer_height, s, 1, outline) for s in shells if s > 0}
+    below = {s: _covered(turned, level, layer_height, s, -1, outline) for s in shells if s > 0}
+    return LayerStack(heights, float(high - low) / count, outline, above, below)
+
+
+def _polygons(mesh: Mesh, levels: Array) -> tuple[BaseGeometry, ...]:
+    order = np.argsort(levels)
+    cuts = cut(mesh, levels[order])
+    made = [polygon_of(cuts.at(k)) for k in range(len(levels))]
+    out: list[BaseGeometry] = [shapely.Polygon()] * len(levels)
+    for place, polygon in zip(order, made, strict=True):
+        out[int(place)] = polygon
+    return tuple(out)
+
+
+def _covered(
+    mesh: Mesh, level: Array, layer_height: float, shells: int, sense: int, outline: tuple[BaseGeometry, ...]
+) -> tuple[BaseGeometry, ...]:
+    """Where material lies over (or under) every one of the next ``shells`` layers."""
+    # The first and the last of them decide it for shapes without thin ledges in between.
+    near = _polygons(mesh, level + sense * layer_height)
+    far = near if shells == 1 else _polygons(mesh, level + sense * shells * layer_height)
+    return tuple(shapely.intersection(a, b) for a, b in zip(near, far, strict=True))
+
+
+@dataclass(frozen=True)
+class LayerUse:
+    """Areas (k,) mm2 of wall, solid skin and infill, and path lengths (k,) mm of walls."""
+
+    wall: Array
+    solid: Array
+    infill: Array
+    wall_length: Array
+    loops: Array
+
+
+def use_of(stack: LayerStack, recipe: Recipe) -> LayerUse:
+    """What ``recipe`` lays down in each sampled layer, by exact polygon offsets."""
+    w = recipe.line_width
+    walls, solids, infills, lengths, loops = [], [], [], [], []
+    empty = shapely.Polygon()
+    for k, outline in enumerate(stack.outline):
+        inner = inset(outline, recipe.walls * w)
+        mid = [inset(outline, (i + 0.5) * w) for i in range(recipe.walls)]
+        up = stack.above[recipe.tops][k] if recipe.tops else outline
+        down = stack.below[recipe.bottoms][k] if recipe.bottoms else outline
+        core = shapely.intersection(shapely.intersection(inner, up), down) if not inner.is_empty else empty
+        walls.append(outline.area - inner.area)
+        solids.append(inner.area - core.area)
+        infills.append(core.area)
+        lengths.append(sum(m.length for m in mid))
+        loops.append(sum(len(shapely.get_parts(m)) for m in mid))
+    return LayerUse(np.array(walls), np.array(solids), np.array(infills), np.array(lengths), np.array(loops))
+
+
+def inset(outline: BaseGeometry, by: float) -> BaseGeometry:
+    """Outline shrunk by ``by`` mm, mitred as wall lines are."""
+    return outline if by <= 0 else shapely.buffer(outline, -by, join_style="mitre", mitre_limit=2.0)
+
+
+def segments_of(shape: BaseGeometry) -> Array:
+    """Directed boundary segments (n, 2, 2), solid on the left, of a (multi)polygon."""
+    out = []
+    for p in shapely.get_parts(shape):
+        if p.geom_type != "Polygon" or p.is_empty:
+            continue
+        p = shapely.orient_polygons(p)
+        for ring in (p.exterior, *p.interiors):
+            c = np.asarray(ring.coords)[:, :2]
+            out.append(np.stack([c[:-1], c[1:]], axis=1))
+    return np.concatenate(out) if out else np.zeros((0, 2, 2))
