@@ -51,11 +51,10 @@ def _serve(pipe: Connection, stop: Any) -> None:
             number, task, arguments = pipe.recv()
         except (EOFError, KeyboardInterrupt):
             return
-        stop.clear()
         last = [-1.0]
 
         def tick(share: float, text: str, number: int = number, last: list[float] = last) -> None:
-            if stop.is_set():
+            if number <= stop.value:
                 raise Cancelled
             if share - last[0] > 0.01:
                 last[0] = share
@@ -94,7 +93,8 @@ class Work(QObject):
         self._start()
 
     def _start(self) -> None:
-        self._stop = self._context.Event()
+        # Every request up to this number is to stop; set before the worker has even begun, it still counts.
+        self._stop = self._context.Value("q", 0)
         self._pipe, theirs = self._context.Pipe()
         self._process = self._context.Process(target=_serve, args=(theirs, self._stop), daemon=True)
         self._process.start()
@@ -127,7 +127,7 @@ class Work(QObject):
         if self._now is not None and self._now.name == name:
             if self._now.key == key:
                 return
-            self._stop.set()
+            self._stop.value = self._now.number
         self._waiting.append(_Request(next(self._numbers), name, key, task, arguments))
         self._next()
 
@@ -136,8 +136,7 @@ class Work(QObject):
         self._waiting.clear()
         if self._now is None:
             return
-        self._stop.set()
-        number = self._now.number
+        number = self._stop.value = self._now.number
         QTimer.singleShot(_GRACE_MS, lambda: self._end(number))
 
     def _end(self, number: int) -> None:
@@ -168,7 +167,7 @@ class Work(QObject):
             return
         if message is None:
             if self._process is not None:
-                stopped = self._stop.is_set()
+                stopped = self._now is not None and self._now.number <= self._stop.value
                 self._restart("The work ended unexpectedly (memory may be short). Nothing stored was touched.", stopped)
             return
         number, kind, body = message

@@ -48,6 +48,7 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     raw += _cones(local, patches, used)
     raw += flats
 
+    areas = mesh.areas
     number: dict[str, int] = {}
     named = []
     rank = ["hole", "pin", "hexagon", "slot", "cone", "lettering", "fillet", "flat"]
@@ -61,7 +62,7 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
                 (x, y, z),
                 f.axis,
                 f.faces,
-                float(mesh.areas[f.faces].sum()),
+                float(areas[f.faces].sum()),
                 f.diameter,
                 f.length,
                 f.through,
@@ -119,11 +120,8 @@ def _flat_feature(mesh: Mesh, patches: Patches, p: int, faces: Ints, name: str, 
 
 def _flats(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
     least = max(SMALLEST_FLAT * float(patches.area.sum()), 1.0)
-    order = np.argsort(patches.of_face, kind="stable")
-    cuts = np.cumsum(np.bincount(patches.of_face, minlength=patches.count))[:-1]
-    faces = np.split(order, cuts)
     return [
-        _flat_feature(mesh, patches, int(p), np.asarray(faces[p], np.int64), "", "flat")
+        _flat_feature(mesh, patches, int(p), np.flatnonzero(patches.of_face == p), "", "flat")
         for p in np.flatnonzero(~used & (patches.area >= least))
     ]
 
@@ -211,7 +209,7 @@ def _cones(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
         clear = members[patches.area[members] > 0.05 * np.median(patches.area[members])]
         normals = patches.normal[clear]
         middle = normals.mean(axis=0)
-        axis = np.linalg.svd(normals - middle)[2][-1]
+        axis = np.linalg.svd(normals - middle, full_matrices=False)[2][-1]
         lean = normals @ axis
         if np.ptp(lean) > 0.02 or not 0.1 < abs(lean.mean()) < 0.98:
             continue

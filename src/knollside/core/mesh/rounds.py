@@ -71,6 +71,9 @@ def circle_fit(points: Array) -> tuple[Array, float, float]:
 def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
     bend = np.abs(patches.angle)
     usable = (bend > np.radians(0.15)) & (bend < STEEPEST_FACET)
+    usable &= _striplike(patches)[patches.pair].any(axis=1)
+    if not usable.any():
+        return []
     by_patch = patches.neighbours()
     taken = np.zeros(patches.count, bool)
     faces_of = _faces_by_patch(patches)
@@ -83,8 +86,13 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
     # Whole rounds first: where a countersink meets its hole, edges across both would pass for a coarse fillet.
     for whole in (True, False):
         tried: set[tuple[int, ...]] = set()
+        # A free surface has short chains by the hundred thousand: each of its patches is tried once.
+        spent = np.zeros(patches.count, bool)
+        least_turn = np.radians(300 if whole else 20)
         for seed in seeds:
             p, q = patches.pair[seed]
+            if spent[p] and spent[q]:
+                continue
             if taken[p] or taken[q] or (not whole and bend[seed] > COARSEST_PARTIAL):
                 continue
             axis = np.cross(patches.normal[p], patches.normal[q])
@@ -96,14 +104,30 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
                 continue
             chain = _grow(patches, by_patch, usable, taken, int(seed), axis)
             key = tuple(sorted(chain))
-            if len(chain) < 3 or key in tried:
+            if len(chain) < 3 or key in tried or bend[seed] * len(chain) < least_turn:
+                spent[list(chain)] = True
                 continue
             tried.add(key)
             hollow = bool(patches.angle[seed] < 0)
             fitted = _fit(mesh, patches, by_patch, faces_of, np.array(key, np.int64), axis, hollow)
-            if fitted is not None and (fitted.whole or not whole):
+            # A ring of single facets round a free surface is no feature: it is far too short.
+            if fitted is not None and (fitted.whole or not whole) and fitted.length > 0.01 * fitted.corner_diameter:
                 taken[fitted.patches] = True
                 found.append(fitted)
+    return found
+
+
+def _striplike(patches: Patches) -> np.ndarray:
+    """Patches with two parallel borders: what a strip of a round has, and a triangle of a free surface has not."""
+    sign = np.sign(patches.along[np.arange(len(patches.along)), np.abs(patches.along).argmax(axis=1)])
+    along = patches.along * sign[:, None]
+    found = np.zeros(patches.count, bool)
+    for offset in (0.0, 0.5):  # two gratings, so that none falls on both their edges
+        place = np.floor(along * 40 + offset).astype(np.int64) + 64
+        code = (place[:, 0] * 128 + place[:, 1]) * 128 + place[:, 2]
+        key = np.r_[patches.pair[:, 0], patches.pair[:, 1]] * (128**3) + np.r_[code, code]
+        twice, times = np.unique(key, return_counts=True)
+        found[twice[times > 1] // 128**3] = True
     return found
 
 
@@ -148,7 +172,7 @@ def _fit(
     # The axis of all strips together: the direction least present in their normals.
     normals = patches.normal[chain]
     weight = np.sqrt(patches.area[chain])[:, None]
-    axis = np.linalg.svd(normals * weight)[2][-1]
+    axis = np.linalg.svd(normals * weight, full_matrices=False)[2][-1]
     axis = axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1)
     u = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
     u /= np.linalg.norm(u)
