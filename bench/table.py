@@ -87,8 +87,12 @@ def main() -> None:
     part = answer.read_part(mesh)
     seconds, board = timed(lambda: answer.boards(part, s, (0.0, 0.0, -1.0), Pace(), Range(1, 0.9, 1.1)))
     row(f"trade board of {len(board.dots)} combinations, layers cut and offset", f"{seconds:.1f} s")
+    from PyQt6.QtWidgets import QApplication
+
+    app = QApplication([])  # held to the end: both views below need it
     stage()
     window()
+    app.quit()
     row("greatest memory of this run", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB")
 
 
@@ -154,7 +158,7 @@ def features_and_slices(find_features, cut, standing, recipe) -> None:  # type: 
         truth.append(d)
         posts.append(m3.Manifold.cylinder(30, d / 2, circular_segments=n).translate((x, y, -5)))
     solid = solid - m3.Manifold.batch_boolean(posts, m3.OpType.Add)
-    mesh = mesh_of(solid.refine(2))
+    mesh = mesh_of(solid)
     seconds, found = timed(lambda: find_features(mesh))
     got = sorted(f.diameter for f in found if f.kind == "hole")
     hit = sum(any(abs(d - g) < 1e-3 for g in got) for d in truth)
@@ -176,7 +180,7 @@ def features_and_slices(find_features, cut, standing, recipe) -> None:  # type: 
 def stage() -> None:
     from PyQt6.QtWidgets import QApplication
 
-    app = QApplication.instance() or QApplication([])
+    app = QApplication.instance()
     from knollside.core.mesh.appearance import appearance_of
     from knollside.core.mesh.load import load_file
     from knollside.desk.stage.view import Scene, StageView
