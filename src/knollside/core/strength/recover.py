@@ -15,7 +15,7 @@ from knollside.core.strength.conditions import sample_faces
 from knollside.core.strength.element import GAUSS, Brick
 from knollside.core.strength.grid import Grid
 
-REACH = 1.5  # cells
+REACH = 2.0  # cells; less is noisy in cut cells, more blunts a hole
 _GOOD = 0.55  # share of solid from which a cell's values count fully
 
 

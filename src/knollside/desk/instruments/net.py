@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QPainter, QPen
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from knollside.core.lay.ways import Ranking
 from knollside.core.model import Array
-from knollside.desk.theme.look import font, look
+from knollside.desk.theme.look import TOKENS, font, look
 
-_RAMP = ("clay", "straw", "chalk", "moss")
+_RAMP = ("clay", "straw", "chalk", "moss")  # in their Day inks always: dark chalk would break the order
 
 
 def disc_point(direction: Array, centre: Array) -> tuple[float, float]:
@@ -80,7 +80,7 @@ class LayNet(QWidget):
         w = 1 / np.maximum(distance, 1e-3) ** 2
         reserve = np.exp((value[near] * w).sum(axis=1) / w.sum(axis=1))
         t = np.clip(0.5 + 0.5 * np.log(reserve / self.ranking.target) / np.log(4), 0, 1)
-        stops = np.array([look.colour(k).getRgb()[:3] for k in _RAMP], float)
+        stops = np.array([QColor(TOKENS[k][0]).getRgb()[:3] for k in _RAMP], float)
         k = np.minimum((t * 3).astype(int), 2)
         colour = stops[k] + (t * 3 - k)[:, None] * (stops[k + 1] - stops[k])
         image = np.zeros((n, n, 4), np.uint8)
@@ -150,11 +150,9 @@ class LayNet(QWidget):
         for k in range(54):
             t = 1 - k / 53
             i = min(int(t * 3), 2)
-            a, b = look.colour(_RAMP[i]), look.colour(_RAMP[i + 1])
+            a, b = QColor(TOKENS[_RAMP[i]][0]), QColor(TOKENS[_RAMP[i + 1]][0])
             f = t * 3 - i
             c = [int(a.getRgb()[q] + f * (b.getRgb()[q] - a.getRgb()[q])) for q in range(3)]
-            from PyQt6.QtGui import QColor
-
             p.fillRect(QRectF(x, top + k * 2, wide, 2.2), QColor(*c))
         p.setPen(QPen(look.colour("peat"), 1))
         p.setBrush(Qt.BrushStyle.NoBrush)
