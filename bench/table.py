@@ -101,19 +101,20 @@ def peer(s) -> None:  # type: ignore[no-untyped-def]
     import pyamg
     from scipy.sparse import coo_matrix
 
-    from knollside.core.strength.element import brick, isotropic
+    from knollside.core.strength.element import Brick, isotropic
     from knollside.core.strength.grid import make_grid
     from knollside.core.strength.multigrid import Operator
     from knollside.warm import box
 
-    grid = make_grid(box(100, 40, 30), 1.55)
-    k = brick(grid.size, isotropic(2000, 0.35)).stiffness
+    grid = make_grid(box(100, 40, 30), 1.063)
+    element = Brick(grid.size, isotropic(2000, 0.35))
+    k, even = element.stiffness, np.ones(len(grid.cells))
     held = {int(c): np.eye(24) * 1e5 for c in np.flatnonzero(grid.cells[:, 0] == 0)}
     f = np.zeros((len(grid.points), 3))
     f[grid.points[:, 0] > 99.9, 2] = -0.1
 
     def ours() -> Any:
-        return Operator(k, grid.filled, grid.cells, grid.nodes, held).solve(f.ravel(), 1e-6)
+        return Operator(element, even, grid.cells, grid.nodes, grid.cut, grid.moments, held).solve(f.ravel(), 1e-6)
 
     ours()
     mine, (u, rounds) = timed(ours)

@@ -8,7 +8,7 @@ import manifold3d as m3
 import numpy as np
 import pytest
 import trimesh
-from conftest import box, mesh_of, plate_with_hole
+from conftest import DEMO, box, mesh_of, plate_with_hole
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -347,3 +347,27 @@ def test_written_files_are_the_same_for_the_same_part_and_small_names_are_escape
     text = zipfile.ZipFile(io.BytesIO(data)).read("3D/3dmodel.model").decode()
     assert "&lt;&amp;" in text and "PE<TG" not in text
     assert struct.unpack("<I", stl_bytes(m)[80:84])[0] == 12
+
+
+def test_a_rim_that_grows_past_a_long_edge_leaves_no_fold() -> None:
+    """The hinge's plate has long triangles beside its holes: growing them must cut the flat anew."""
+    mesh = load_file(DEMO / "vent-hinge.stl").mesh
+    features = find_features(mesh)
+    wanted = {f"hole-{i}": 5.6 for i in (1, 2, 3, 4)}
+    edited = resize(mesh, features, wanted)
+    grown = sum(np.pi / 4 * (5.6**2 - 4.5**2) * 4.0 for _ in wanted)
+    polygon = np.sin(2 * np.pi / 48) / (2 * np.pi / 48)  # 48 corners on the circle
+    assert mesh.volume - edited.mesh.volume == pytest.approx(grown * polygon, rel=1e-4)
+    assert not any(p.kind == "self-crossing" for p in check(edited.mesh).problems)
+    flat = np.abs(edited.mesh.normals[:, 2]) > 0.999999
+    assert (edited.mesh.areas[flat & (edited.mesh.normals[:, 2] > 0)].sum()) == pytest.approx(
+        mesh.areas[np.abs(mesh.normals[:, 2] - 1) < 1e-6].sum() - grown / 4 * polygon, rel=1e-5
+    )
+
+
+def test_bodies_that_overlap_are_said_to_cross_even_at_their_diagonals() -> None:
+    a, b = box(10, 10, 10), box(10, 10, 10)
+    both = Mesh(np.vstack([a.vertices, b.vertices + 5]), np.vstack([a.faces, b.faces + len(a.vertices)]))
+    assert any(p.kind == "self-crossing" for p in check(both).problems)
+    apart = Mesh(np.vstack([a.vertices, b.vertices + np.array([0, 0, 10.5])]), both.faces)
+    assert not any(p.kind == "self-crossing" for p in check(apart).problems)

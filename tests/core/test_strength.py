@@ -10,9 +10,11 @@ from knollside.core.material.allowables import allowables, target_reserve, tempe
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Danger, Duty, Held, Load, LoadCase, Mesh, Recipe, Refused, Surroundings
-from knollside.core.strength.element import brick, isotropic, layered
+from knollside.core.strength.condense import read_stress
+from knollside.core.strength.element import Brick, isotropic, layered
 from knollside.core.strength.field import POISSON, StressField, solve
-from knollside.core.strength.grid import make_grid
+from knollside.core.strength.grid import CORNERS, make_grid
+from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.rating import rate, sphere
 from knollside.core.strength.resultants import nominal_reserve, resultants
 
@@ -37,14 +39,50 @@ def run(mesh: Mesh, what: Duty, cells: int = 4000, **more) -> StressField:  # ty
 def test_the_element_passes_the_patch_test() -> None:
     """Any constant strain on a non-cubic brick gives its exact stress and balanced corner forces."""
     size, c = np.array([1.0, 1.7, 0.6]), isotropic(E, POISSON)
-    b = brick(size, c)
+    b = Brick(size, c)
     strain = np.array([1e-3, -4e-4, 2e-4, 3e-4, -5e-4, 7e-4])
     gradient = np.array([[strain[0], strain[5], strain[4]], [0, strain[1], strain[3]], [0, 0, strain[2]]])
     corners = np.array([[i & 1, i >> 1 & 1, i >> 2 & 1] for i in range(8)]) * size
     u = (corners @ gradient.T).ravel()
-    assert b.stress @ u == pytest.approx(np.tile(c @ strain, (8, 1)), abs=1e-9)
+    middle, spread, out = np.zeros((1, 3)), np.full((1, 3), 0.577), np.empty((1, 6, 6))
+    local = 2.0 * CORNERS - 1
+    read_stress(np.arange(8)[None], u, np.zeros(1, int), b.release[None], middle, spread, b.half, b.c, local, out)
+    assert out[0] == pytest.approx(np.tile(c @ strain, (6, 1)), abs=1e-9)
     assert (b.stiffness @ u).reshape(8, 3).sum(axis=0) == pytest.approx([0, 0, 0], abs=1e-9)
     assert np.linalg.eigvalsh(b.stiffness)[:6] == pytest.approx(0, abs=1e-8 * E)
+
+
+def part_of_cell(low: tuple[float, float, float]) -> np.ndarray:
+    """Moments of the box from ``low`` to (1, 1, 1) in a cell -1..1, by hand."""
+    one = [[(1 - x ** (a + 1)) / (a + 1) / 2 for a in range(3)] for x in low]
+    return np.einsum("a,b,c->abc", *one).reshape(27)
+
+
+def test_a_cut_cell_passes_the_patch_test_too() -> None:
+    """Constant strain in a cell filled in one corner only: energy and stress of that corner's volume."""
+    size, c = np.array([1.0, 1.7, 0.6]), isotropic(E, POISSON)
+    b = Brick(size, c)
+    m = part_of_cell((-0.3, 0.2, -1.0))
+    cell = b.condense(m[None])
+    g = np.array([[1.0, 0.4, -0.2], [0.1, -0.7, 0.3], [0.5, 0.2, 0.9]]) * 1e-3
+    u = ((2 * CORNERS - 1) * size / 2 @ g.T).reshape(1, 24)
+    strain = np.array([g[0, 0], g[1, 1], g[2, 2], g[1, 2] + g[2, 1], g[0, 2] + g[2, 0], g[0, 1] + g[1, 0]])
+    energy = 0.5 * float((u @ cell.stiffness[0] @ u.T)[0, 0])
+    assert energy == pytest.approx(0.5 * m[0] * size.prod() * strain @ c @ strain, rel=1e-9)
+    middle, spread = b.spots(m[None])
+    assert middle[0] == pytest.approx([0.35, 0.6, 0.0])
+    out = np.empty((1, 6, 6))
+    local = 2.0 * CORNERS - 1
+    read_stress(np.arange(8)[None], u[0], np.zeros(1, int), cell.release, middle, spread, b.half, b.c, local, out)
+    assert out[0] == pytest.approx(np.tile(c @ strain, (6, 1)), abs=1e-9)
+    assert np.linalg.eigvalsh(cell.stiffness[0])[:6] == pytest.approx(0, abs=1e-8 * E)
+
+
+def test_moments_of_a_box_off_the_lattice_are_exact() -> None:
+    fill, places, moments = cell_moments(box(10, 10, 10), np.array([-0.3, -0.4, -0.6]), np.ones(3), (11, 11, 11))
+    assert fill.sum() == pytest.approx(1000, rel=1e-6)
+    first = np.flatnonzero((places == 0).all(axis=1))[0]
+    assert moments[first] == pytest.approx(part_of_cell((-0.4, -0.2, 0.2)), abs=1e-6)
 
 
 def test_layered_stiffness_has_the_moduli_it_was_asked_for() -> None:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from knollside.core.model import Purpose
 from knollside.desk.instruments.widgets import Choice, label
 from knollside.desk.state import State
 from knollside.desk.theme.look import look
@@ -32,6 +33,7 @@ class Header(QWidget):
 
     part_chosen = pyqtSignal(int)
     open_wanted = pyqtSignal()
+    machine_wanted = pyqtSignal()
 
     def __init__(self, state: State) -> None:
         super().__init__()
@@ -47,7 +49,12 @@ class Header(QWidget):
         for b, do in ((self.undo, state.undo.undo), (self.redo, state.undo.redo)):
             b.setProperty("bare", "true")
             b.clicked.connect(lambda _, do=do: do())
-        self.machine = label("", 14)
+        self.purpose = Choice("Purpose of this print", [(p.value.capitalize(), p) for p in Purpose], 9)
+        self.purpose.setToolTip("Fit check, working part or show piece: it sets what is weighed first")
+        self.purpose.chose.connect(self._say_purpose)
+        self.machine = QPushButton("")
+        self.machine.setProperty("bare", "true")
+        self.machine.clicked.connect(lambda: self.machine_wanted.emit())
         self.theme = QPushButton("Lamp")
         self.theme.setProperty("bare", "true")
         self.theme.setAccessibleName("Switch between Day and Lamp")
@@ -58,7 +65,7 @@ class Header(QWidget):
         row.addWidget(_Sign())
         title = label("Knollside", 18, 700)
         title.setFixedWidth(150)
-        for w in (title, self.job, label("›", dim=True), self.part):
+        for w in (title, self.job, label("›", dim=True), self.part, self.purpose):
             row.addWidget(w)
         row.addStretch(1)
         for w in (self.undo, self.redo, self.machine, self.theme):
@@ -72,8 +79,14 @@ class Header(QWidget):
         elif isinstance(data, int):
             self.part_chosen.emit(data)
 
+    def _say_purpose(self, purpose: Purpose) -> None:
+        doc = self.state.doc
+        if doc is not None:
+            self.state.edit("duty", doc.duty.model_copy(update={"purpose": purpose}), f"purpose {purpose.value}")
+
     def refresh(self) -> None:
         doc = self.state.doc
+        self.purpose.setVisible(doc is not None)
         self.job.setText(doc.job if doc else "No job")
         parts = self.state.shop.parts()
         if [self.part.itemData(i) for i in range(self.part.count() - 1)] != [p.id for p in parts]:
@@ -83,13 +96,16 @@ class Header(QWidget):
             self.part.addItem("Open a part …", -1)
         if doc is not None:
             self.part.put(doc.id)
+            self.purpose.put(doc.duty.purpose)
             self.machine.setText(f"{self.state.printer.name}, {doc.material}")
+            self.machine.setAccessibleName(f"Printer and material: {self.state.printer.name}, {doc.material}")
+            self.machine.setToolTip("Printers and spools")
         for b, can, words, name in (
             (self.undo, self.state.undo.canUndo(), self.state.undo.undoText(), "Undo"),
             (self.redo, self.state.undo.canRedo(), self.state.undo.redoText(), "Redo"),
         ):
             b.setEnabled(can)
-            short = words if len(words) < 30 else words[:28] + "…"
+            short = words if len(words) < 22 else words[:20] + "…"
             b.setText(f"{name}: {short}" if can and name == "Undo" else name)
             b.setToolTip(f"{name}: {words}" if can else f"Nothing to {name.lower()}")
             b.setAccessibleName(f"{name} {words}".strip())

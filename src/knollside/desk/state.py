@@ -103,6 +103,10 @@ class State(QObject):
         return next((s for s in self._spools if self.doc is not None and s.id == self.doc.spool_id), None)
 
     @property
+    def spools(self) -> tuple[Spool, ...]:
+        return tuple(self._spools)
+
+    @property
     def readings(self) -> tuple[Measurement, ...]:
         return tuple(m for _, _, m in self._readings)
 
@@ -300,12 +304,60 @@ class State(QObject):
 
         def put(printer: int | None, spool: int | None) -> None:
             self.shop.put_machine(part, printer, spool)
-            self.doc = self.shop.part(part)
-            self._reload_records()
-            self.request_fits()
-            self.changed.emit()
+            self._machines_changed()
 
         self._push(text, lambda: put(printer_id, spool_id), lambda: put(*before))
+
+    def put_printer(self, printer_id: int | None, facts: PrinterFacts) -> None:
+        """Add a printer (None) or change one. The open part takes a first printer at once."""
+        part = self.doc.id if self.doc is not None and self.doc.printer_id is None else None
+        spool = self.doc.spool_id if self.doc is not None else None
+        before, made = self._printers.get(printer_id or 0), [0]
+
+        def do() -> None:
+            if printer_id is not None:
+                self.shop.put_printer(printer_id, facts)
+            else:
+                made[0] = self.shop.add_printer(facts)
+                if part is not None:
+                    self.shop.put_machine(part, made[0], spool)
+            self._machines_changed()
+
+        def undo() -> None:
+            if printer_id is not None and before is not None:
+                self.shop.put_printer(printer_id, before)
+            else:
+                self.shop.remove_printer(made[0])
+            self._machines_changed()
+
+        self._push(f"printer {facts.name}", do, undo)
+
+    def put_spool(self, spool: Spool) -> None:
+        """Add a spool (id 0) or change one."""
+        before, made = next((s for s in self._spools if s.id == spool.id), None), [0]
+
+        def do() -> None:
+            if before is not None:
+                self.shop.put_spool(spool)
+            else:
+                made[0] = self.shop.add_spool(spool.name, spool.material, spool.grams_left, spool.dry)
+            self._machines_changed()
+
+        def undo() -> None:
+            if before is not None:
+                self.shop.put_spool(before)
+            else:
+                self.shop.remove_spool(made[0])
+            self._machines_changed()
+
+        self._push(f"spool {spool.name}", do, undo)
+
+    def _machines_changed(self) -> None:
+        if self.doc is not None:
+            self.doc = self.shop.part(self.doc.id)
+        self._reload_records()
+        self.request_fits()
+        self.changed.emit()
 
     def new_mesh(self, mesh: Mesh, note: str) -> None:
         """A new revision of the part; undo takes it away again."""

@@ -144,7 +144,7 @@ def warm(tick: Tick) -> None:
     """Load what later work needs, so that the first answer does not wait for it."""
     import importlib
 
-    for name in ("scipy.stats", "scipy.spatial", "shapely", "manifold3d", "trimesh", "reportlab.platypus"):
+    for name in ("scipy.spatial", "shapely", "manifold3d", "trimesh", "reportlab.platypus"):
         importlib.import_module(name)
 
 

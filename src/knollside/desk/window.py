@@ -135,6 +135,7 @@ class Window(QMainWindow):
         self.log.moved.connect(lambda mm: self._show_stage())
         self.header.part_chosen.connect(self._open_part)
         self.header.open_wanted.connect(self.part_step.ask_file)
+        self.header.machine_wanted.connect(lambda: self.take("Workshop"))
         self.state.changed.connect(self._soon)
         self.state.opened.connect(self._on_opened)
         self.state.said.connect(self.say)

@@ -15,8 +15,8 @@ from pathlib import Path
 
 import numpy as np
 from pydantic import TypeAdapter
-from sqlalchemy import func, select
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy import func, select, update
+from sqlalchemy.exc import DBAPIError, IntegrityError
 from sqlalchemy.orm import Session
 
 from knollside.core.job.file import PrinterFacts
@@ -109,6 +109,8 @@ class Workshop:
         try:
             with Session(self._engine) as session, session.begin():
                 yield session
+        except IntegrityError as error:
+            raise Refused(f"That name is taken already ({error.orig}).") from None
         except DBAPIError as error:
             reason = str(error.orig)
             raise Refused(
@@ -216,6 +218,20 @@ class Workshop:
             s.flush()
             return row.id
 
+    def put_printer(self, printer_id: int, facts: PrinterFacts) -> None:
+        with self._edit() as s:
+            row = s.get(PrinterRow, printer_id)
+            if row is not None:
+                row.name, row.facts = facts.name, facts.model_dump_json()
+
+    def remove_printer(self, printer_id: int) -> None:
+        """Take a printer away; parts that named it name none. Its readings and prints go with it."""
+        with self._edit() as s:
+            s.execute(update(PartRow).where(PartRow.printer_id == printer_id).values(printer_id=None))
+            row = s.get(PrinterRow, printer_id)
+            if row is not None:
+                s.delete(row)
+
     def printers(self) -> dict[int, PrinterFacts]:
         with Session(self._engine) as s:
             return {r.id: PrinterFacts.model_validate_json(r.facts) for r in s.scalars(select(PrinterRow))}
@@ -226,6 +242,24 @@ class Workshop:
             s.add(row)
             s.flush()
             return row.id
+
+    def put_spool(self, spool: Spool) -> None:
+        with self._edit() as s:
+            row = s.get(SpoolRow, spool.id)
+            if row is not None:
+                row.name, row.material, row.grams_left, row.dry = (
+                    spool.name,
+                    spool.material,
+                    spool.grams_left,
+                    spool.dry,
+                )
+
+    def remove_spool(self, spool_id: int) -> None:
+        with self._edit() as s:
+            s.execute(update(PartRow).where(PartRow.spool_id == spool_id).values(spool_id=None))
+            row = s.get(SpoolRow, spool_id)
+            if row is not None:
+                s.delete(row)
 
     def spools(self) -> list[Spool]:
         with Session(self._engine) as s:

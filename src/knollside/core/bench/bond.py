@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 
 import numpy as np
-from scipy.stats import t
+from scipy.special import stdtrit
 
 from knollside.core.model import BreakTest, Range
 
@@ -32,7 +32,7 @@ def learn_bond(tests: Iterable[BreakTest], typical: Range) -> Range:
     value = (middle + n * mean) / (1 + n)
     nu = 2 + n
     square = (2 * sigma**2 + float(((np.array(logs) - mean) ** 2).sum()) + n / (1 + n) * (mean - middle) ** 2) / nu
-    half = float(t.ppf(0.95, nu)) * math.sqrt(square / (1 + n))
+    half = float(stdtrit(nu, 0.95)) * math.sqrt(square / (1 + n))
     half = min(half, 1.645 * sigma * 1.5)
     top = min(math.exp(value + half), 1.0)
     return Range(min(math.exp(value), 1.0), math.exp(value - half), max(top, min(math.exp(value), 1.0)), f"yours, {n}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.special import stdtrit
 
 from knollside.core.build.stack import LayerStack, LayerUse
 from knollside.core.material.cards import Material
@@ -65,9 +66,7 @@ def time_factor(pairs: list[tuple[float, float]]) -> Range:
     good = [(e, a) for e, a in pairs if e > 0 and a > 0]
     if len(good) < 3:
         return Range(1.1, 0.9, 1.4, "typical")
-    from scipy.stats import t
-
     log = np.log([a / e for e, a in good])
     n, mean, spread = len(log), float(log.mean()), float(log.std(ddof=1))
-    half = float(t.ppf(0.95, n - 1)) * max(spread, 0.02) * float(np.sqrt(1 + 1 / n))
+    half = float(stdtrit(n - 1, 0.95)) * max(spread, 0.02) * float(np.sqrt(1 + 1 / n))
     return Range(float(np.exp(mean)), float(np.exp(mean - half)), float(np.exp(mean + half)), f"yours, {n} prints")

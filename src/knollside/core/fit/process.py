@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import norm, t
+from scipy.special import ndtr, stdtrit  # scipy.stats alone would take a second to load
 
 from knollside.core.fit.hardware import Target, target
 from knollside.core.model import Feature, Mate, Measurement, Refused
@@ -70,7 +70,7 @@ def learn(readings: Iterable[Measurement], kind: str, axis: str) -> Shift:
     square = (
         _PRIOR_COUNT * _PRIOR_SCATTER**2 + float(((error - mean) ** 2).sum()) + k0 * n / kn * (mean - middle) ** 2
     ) / nu
-    half = float(t.ppf(0.95, nu)) * math.sqrt(square / kn)
+    half = float(stdtrit(nu, 0.95)) * math.sqrt(square / kn)
     if n < _LONE_DOUBT:
         half = max(half, 1.645 * prior / math.sqrt(1 + n))
     med = float(np.median(error))
@@ -141,7 +141,7 @@ def correct(
 def chances(want: Target, shift: Shift, drawn: float, hole: bool) -> tuple[float, float, float]:
     """(binds, fits, rattles) of a print drawn at ``drawn``: normal scatter and shift doubt together."""
     sigma = math.hypot(shift.scatter, shift.half / 1.645)
-    small = float(norm.cdf((want.low - drawn - shift.value) / sigma))
-    large = float(norm.sf((want.high - drawn - shift.value) / sigma))
+    small = float(ndtr((want.low - drawn - shift.value) / sigma))
+    large = float(ndtr((drawn + shift.value - want.high) / sigma))
     middle = max(0.0, 1 - small - large)
     return (small, middle, large) if hole else (large, middle, small)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from knollside.core.material.cards import Material
 from knollside.core.model import Danger, Duty, LoadCase, Range, Refused, Surroundings
 
-ROOM = 23.0
+ROOM = 25.0
 MODEL_DOUBT = 0.10  # of the stress itself: grid, idealised loads
 
 

@@ -12,7 +12,7 @@ _STOP_AFTER = 1000  # enough to report; counting further helps nobody
 
 @numba.njit(cache=True, nogil=True)
 def _edge_hits(p: np.ndarray, q: np.ndarray, t: np.ndarray, eps: float) -> bool:
-    """Does segment p-q pass through the inside of triangle t (not merely touch it)?"""
+    """Does segment p-q pass through triangle t from one side to the other (not merely touch its plane)?"""
     e1 = t[1] - t[0]
     e2 = t[2] - t[0]
     n = np.cross(e1, e2)
@@ -29,7 +29,8 @@ def _edge_hits(p: np.ndarray, q: np.ndarray, t: np.ndarray, eps: float) -> bool:
         c = t[k]
         d = t[(k + 1) % 3] - c
         inward = np.cross(n, d)
-        if np.dot(inward, x - c) <= eps * np.sqrt(np.dot(inward, inward)):
+        # The rim counts: two faces meeting there may share the hit, and neither must drop it.
+        if np.dot(inward, x - c) < -eps * np.sqrt(np.dot(inward, inward)):
             return False
     return True
 

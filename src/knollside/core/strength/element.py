@@ -1,8 +1,10 @@
-"""The brick element: trilinear with incompatible modes, condensed.
+"""The brick element, whole or cut: trilinear with incompatible modes, condensed.
 
 E. L. Wilson, R. L. Taylor, W. P. Doherty, J. Ghaboussi, "Incompatible
-displacement models" (1973); on a rectangular brick the modes pass the patch
-test as they stand (their gradients integrate to zero over the cell).
+displacement models" (1973). A cell that the surface cuts is integrated over its
+filled part only, from that part's moments; the modes' gradients are taken about
+their mean over the filled part, so that the patch test holds there too (R. L.
+Taylor, P. J. Beresford, E. L. Wilson 1976).
 """
 
 from __future__ import annotations
@@ -12,10 +14,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from knollside.core.model import Array
+from knollside.core.strength.condense import condense
 from knollside.core.strength.grid import CORNERS
 
-_G = 1 / np.sqrt(3)
-GAUSS = np.array([[x, y, z] for z in (-_G, _G) for y in (-_G, _G) for x in (-_G, _G)])
+# A whole cell's moments: the mean of x^a is 1, 0, 1/3.
+WHOLE = np.einsum("a,b,c->abc", *[np.array([1.0, 0.0, 1.0 / 3.0])] * 3).reshape(27)
 
 
 def isotropic(e: float, nu: float) -> Array:
@@ -76,39 +79,66 @@ def _strain(gradient: Array) -> Array:
     return b
 
 
+def _gradients(xi: Array) -> Array:
+    """Local shape gradients (8, 3) at one local point."""
+    s = 2 * CORNERS - 1
+    one = 1 + s * xi
+    return np.stack(
+        [s[:, 0] * one[:, 1] * one[:, 2], s[:, 1] * one[:, 0] * one[:, 2], s[:, 2] * one[:, 0] * one[:, 1]], axis=1
+    ) / np.float64(8)
+
+
+def _to_powers() -> Array:
+    """(27, 27): values at the 3 x 3 x 3 points -1, 0, 1 to coefficients of x^a y^b z^c."""
+    v = np.linalg.inv(np.vander([-1.0, 0.0, 1.0], 3, increasing=True))
+    return np.einsum("ai,bj,ck->abcijk", v, v, v).reshape(27, 27)
+
+
+_NODES = np.array([[x, y, z] for x in (-1.0, 0, 1) for y in (-1.0, 0, 1) for z in (-1.0, 0, 1)])
+
+
 @dataclass(frozen=True)
-class Brick:
-    """``stiffness`` (24, 24) of one full cell and ``stress`` (8, 6, 24): stress at the Gauss
-    points from the corner displacements, incompatible modes included."""
+class Cells:
+    """Condensed cells: ``stiffness`` (m, 24, 24), and the modes' ``release`` (m, 9, 24)."""
 
     stiffness: Array
-    stress: Array
+    release: Array
 
 
-def brick(size: Array, c: Array) -> Brick:
-    """Element for a cell of ``size`` (3,) mm and material stiffness ``c`` (6, 6) MPa."""
-    half = np.asarray(size, float) / 2
-    s = 2 * CORNERS - 1
-    volume = float(np.prod(half))
-    kuu, kua, kaa = np.zeros((24, 24)), np.zeros((24, 9)), np.zeros((9, 9))
-    rows = []
-    for xi in GAUSS:
-        one = 1 + s * xi
-        g = (
-            np.stack(
-                [s[:, 0] * one[:, 1] * one[:, 2], s[:, 1] * one[:, 0] * one[:, 2], s[:, 2] * one[:, 0] * one[:, 1]],
-                axis=1,
-            )
-            / 8
-            / half
-        )
-        bu = _strain(g)
-        ba = _strain(np.diag(-2 * xi) / half)
-        kuu += bu.T @ c @ bu * volume
-        kua += bu.T @ c @ ba * volume
-        kaa += ba.T @ c @ ba * volume
-        rows.append((bu, ba))
-    release = np.linalg.solve(kaa, kua.T)  # modes take the value that costs least
-    stress = np.array([c @ (bu - ba @ release) for bu, ba in rows])
-    k = kuu - kua @ release
-    return Brick((k + k.T) / 2, stress)
+class Brick:
+    """Cells of ``size`` (3,) mm with material stiffness ``c`` (6, 6) MPa, from the moments of their filled parts."""
+
+    def __init__(self, size: Array, c: Array) -> None:
+        self.half = np.asarray(size, float) / 2
+        self.volume = float(np.prod(2 * self.half))
+        self.c = np.ascontiguousarray(c)
+        to_powers = _to_powers()
+        b = np.array([np.hstack([self._shape_strain(x), self._mode_strain(x)]) for x in _NODES])
+        energy = np.einsum("qpi,pr,qrj->qij", b, c, b, optimize=True).reshape(27, -1)
+        upper = np.triu_indices(33)
+        energy = (to_powers @ energy).reshape(27, 33, 33)
+        self._energy = np.ascontiguousarray(energy[:, upper[0], upper[1]])
+        self._strain = (to_powers @ b.reshape(27, -1)).reshape(27, 6 * 33)
+        whole = self.condense(WHOLE[None])
+        self.stiffness, self.release = whole.stiffness[0], whole.release[0]
+
+    def _shape_strain(self, xi: Array) -> Array:
+        return _strain(_gradients(xi) / self.half)
+
+    def _mode_strain(self, xi: Array) -> Array:
+        return _strain(np.diag(-2 * xi) / self.half)
+
+    def condense(self, moments: Array) -> Cells:
+        """Cells from ``moments`` (m, 27) of their filled parts (per cell volume)."""
+        strain = np.hstack([moments @ self._strain, moments[:, :1]])
+        stiffness, release = np.empty((len(moments), 24, 24)), np.empty((len(moments), 9, 24))
+        condense(moments @ self._energy, strain, self.c, self.volume, stiffness, release)
+        return Cells(stiffness, release)
+
+    def spots(self, moments: Array) -> tuple[Array, Array]:
+        """Middle and spread (m, 3) of the filled parts, local coordinates."""
+        m = moments.reshape(-1, 3, 3, 3)
+        share = np.maximum(m[:, 0, 0, 0], 1e-12)[:, None]
+        first = np.stack([m[:, 1, 0, 0], m[:, 0, 1, 0], m[:, 0, 0, 1]], axis=1) / share
+        second = np.stack([m[:, 2, 0, 0], m[:, 0, 2, 0], m[:, 0, 0, 2]], axis=1) / share
+        return np.clip(first, -1, 1), np.sqrt(np.clip(second - first**2, 1e-6, 1.0 / 3.0))

@@ -14,7 +14,7 @@ from knollside.core.mesh.features import feature_at
 from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Array, Duty, Feature, Held, Ints, Mesh, Placed, Refused
 from knollside.core.strength import conditions, recover
-from knollside.core.strength.element import brick, isotropic, layered
+from knollside.core.strength.element import Brick, isotropic, layered
 from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
 from knollside.core.strength.multigrid import Operator
 from knollside.core.strength.skin import Skin, cell_scale
@@ -142,13 +142,16 @@ def solve(
         raise Refused("The part is too small for a stress grid.")
 
     c = isotropic(modulus, POISSON) if layers is None else layered(modulus, POISSON, layers[0], layers[1])
-    element = brick(grid.size, c)
+    element = Brick(grid.size, c)
     holds = [conditions.hold(grid, work, renumber[f.faces], h.kind == "sliding") for h, f in held]
     conditions.refuse_if_loose(holds, float(work.size.max()))
-    scale = grid.filled.copy() if skin is None else grid.filled * cell_scale(work, grid, skin)
+    scale = np.ones(len(grid.cells)) if skin is None else cell_scale(work, grid, skin)
     say(0.12, "setting up the solve")
-    operator = Operator(element.stiffness, scale, grid.cells, grid.nodes, conditions.springs(grid, holds, modulus))
+    operator = Operator(
+        element, scale, grid.cells, grid.nodes, grid.cut, grid.moments, conditions.springs(grid, holds, modulus)
+    )
 
+    solid = grid.filled * scale
     points, normals = recover.judge_points(work, grid, CRITICAL_DISTANCE, scale)
     edges = [h.spots.points for h in holds]
     answers: list[CaseAnswer] = []
@@ -175,7 +178,7 @@ def solve(
         external, reactions, error = _balance(grid, holds, held, u, modulus, np.vstack(where), np.vstack(forces))
         worst_balance = max(worst_balance, error)
         say(base + 0.68 / len(duty.cases), "reading the stress")
-        stress.append(recover.stress_at(grid, recover.gauss_stress(grid, element, u), points, scale))
+        stress.append(recover.stress_at(grid, recover.sample_stress(grid, element, u), points, solid))
         answers.append(CaseAnswer(case.name, u.reshape(-1, 3), external, reactions))
     apart = _near(points, np.vstack(edges), 1.6 * float(grid.size.max()))
     if apart.all():

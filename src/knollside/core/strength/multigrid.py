@@ -1,10 +1,9 @@
 """Conjugate gradients with geometric multigrid on brick cells, without a global matrix.
 
-The fine level holds one 24 x 24 cell matrix and a scale per cell; coarse levels
-are exact Galerkin products kept cell by cell (eight children fold into one
-parent). Smoother: Chebyshev over 3 x 3 block Jacobi (Adams, Brezina, Hu,
-Tuminaro 2003). The cycle runs in single precision inside double-precision
-conjugate gradients.
+Coarse levels are exact Galerkin products kept cell by cell while they are
+built (eight children fold into one parent) and as stencils afterwards.
+Smoother: Chebyshev over 3 x 3 block Jacobi (Adams, Brezina, Hu, Tuminaro 2003).
+The cycle runs in single precision inside double-precision conjugate gradients.
 """
 
 from __future__ import annotations
@@ -17,60 +16,12 @@ import numpy as np
 from scipy.linalg import cho_factor, cho_solve
 
 from knollside.core.model import Array, Ints, Refused
+from knollside.core.strength.element import Brick
 from knollside.core.strength.grid import CORNERS
+from knollside.core.strength.stencil import Gatherer, Stencil
 
 _COARSEST = 260  # nodes; below it a dense factor is cheapest
-
-
-@numba.njit(cache=True, parallel=True, nogil=True)
-def _gather(scale, nodes, u, out):  # type: ignore[no-untyped-def]
-    for c in numba.prange(nodes.shape[0]):
-        for b in range(8):
-            m = 3 * nodes[c, b]
-            for d in range(3):
-                out[c, 3 * b + d] = scale[c] * u[m + d]
-
-
-@numba.njit(cache=True, parallel=True, nogil=True)
-def _scatter(each, at, out):  # type: ignore[no-untyped-def]
-    """Sum the cells' corner forces at each node; by node, so no two threads meet."""
-    for n in numba.prange(at.shape[0]):
-        s0 = s1 = s2 = each[0, 0] * 0
-        for a in range(8):
-            c = at[n, a]
-            if c >= 0:
-                s0 += each[c, 3 * a]
-                s1 += each[c, 3 * a + 1]
-                s2 += each[c, 3 * a + 2]
-        out[3 * n], out[3 * n + 1], out[3 * n + 2] = s0, s1, s2
-
-
-@numba.njit(cache=True, parallel=True, nogil=True, fastmath=True)
-def _apply_dense(ke, nodes, at, u, out, add):  # type: ignore[no-untyped-def]
-    """out (+)= K u with a full matrix per cell; ``at`` (n, 8) names the cell at each corner or -1."""
-    for n in numba.prange(at.shape[0]):
-        for r in range(3):
-            s = u[0] * 0
-            for a in range(8):
-                c = at[n, a]
-                if c < 0:
-                    continue
-                for b in range(8):
-                    m = 3 * nodes[c, b]
-                    for d in range(3):
-                        s += ke[c, 3 * a + r, 3 * b + d] * u[m + d]
-            if add:
-                out[3 * n + r] += s
-            else:
-                out[3 * n + r] = s
-
-
-def cells_at_nodes(nodes: Ints, count: int) -> Ints:
-    """(n, 8): the cell of which a node is corner a, or -1."""
-    at = np.full((count, 8), -1, np.int64)
-    for a in range(8):
-        at[nodes[:, a], a] = np.arange(len(nodes))
-    return at
+_BATCH = 3000  # cut cells condensed at a time: their matrices are never held all at once
 
 
 def _fold() -> Array:
@@ -92,152 +43,103 @@ _WEIGHT = _FOLD[:, 0::3, 0::3].astype(np.float32)  # (child, its corner, parent 
 
 @dataclass
 class _Level:
-    nodes: Ints
-    at: Ints
-    matrices: Array | None  # (c, 24, 24) float32 on coarse levels
-    inverse: Array  # (n, 3, 3) float32 block diagonal
+    stencil: Stencil  # single precision
+    inverse: Array  # (n, 3, 3) float32, of the block diagonal
     bound: float  # largest eigenvalue of the smoothed operator
     parents: tuple[Ints, Array] | None  # per node: 8 coarse nodes and weights
+    children: tuple[Ints, Array] | None  # per coarse node: up to 27 fine nodes and weights
 
 
 class Operator:
-    """Stiffness of a grid of cells plus springs at held places.
+    """Stiffness of whole and cut cells plus springs at held places.
 
-    ``stiffness`` (24, 24) of a full unit cell, ``scale`` (c,), ``nodes`` (c, 8),
-    ``cells`` (c, 3) grid places, ``springs`` extra cell matrices by cell number.
+    ``brick`` the element; ``scale`` (c,) share of the solid modulus; ``cells`` (c, 3) grid places,
+    ``nodes`` (c, 8); ``cut`` numbers of the cut cells with their ``moments`` (m, 27); ``springs``
+    extra cell matrices by cell number.
     """
 
-    def __init__(self, stiffness: Array, scale: Array, cells: Ints, nodes: Ints, springs: dict[int, Array]) -> None:
+    def __init__(
+        self,
+        brick: Brick,
+        scale: Array,
+        cells: Ints,
+        nodes: Ints,
+        cut: Ints,
+        moments: Array,
+        springs: dict[int, Array],
+    ) -> None:
         self.count = int(nodes.max()) + 1
-        self.nodes, self.scale, self.k = nodes, np.ascontiguousarray(scale), np.ascontiguousarray(stiffness)
-        self.at = cells_at_nodes(nodes, self.count)
         held = np.array(sorted(springs), np.int64)
-        self.spring_ke = np.array([springs[int(c)] for c in held]) if len(held) else np.zeros((0, 24, 24))
-        self.spring_nodes = nodes[held] if len(held) else np.zeros((0, 8), np.int64)
-        self.spring_at = cells_at_nodes(self.spring_nodes, self.count)
-        self._k32 = self.k.astype(np.float32)
-        self._scale32 = self.scale.astype(np.float32)
-        self._springs32 = self.spring_ke.astype(np.float32)
-        self.levels: list[_Level] = []
-        self._build(cells, held)
+        spring = np.array([springs[int(c)] for c in held]) if len(held) else np.zeros((0, 24, 24))
+        even = np.ones(len(nodes), np.bool_)
+        even[cut] = False
+        whole = np.flatnonzero(even)
+        even[held] = False
+        fine = Gatherer(nodes, self.count, brick.stiffness, even, scale)
+        parent, child, place = _families(cells)
+        folded = np.einsum("cpi,pq,cqj->cij", _FOLD, brick.stiffness, _FOLD, optimize=True)
+        weight = np.bincount(8 * parent[whole] + child[whole], scale[whole], minlength=8 * len(place)).reshape(-1, 8)
+        ke = (weight @ folded.reshape(8, 576)).reshape(-1, 24, 24)
+        fine.add(whole, brick.stiffness[None], scale[whole])
+        for a in range(0, len(cut), _BATCH):
+            batch = cut[a : a + _BATCH]
+            stiffness = brick.condense(moments[a : a + _BATCH]).stiffness
+            fine.add(batch, stiffness, scale[batch])
+            _fold_in(ke, stiffness, parent[batch], child[batch], scale[batch], _WEIGHT)
+        fine.add(held, spring, np.ones(len(held)))
+        _fold_in(ke, spring, parent[held], child[held], np.ones(len(held)), _WEIGHT)
+        self.fine = fine.done()
+        self.levels: list[_Level] = [_level(self.fine)]
+        self._coarsen(nodes, parent, child, place, ke)
+
+    def _coarsen(self, nodes: Ints, parent: Ints, child: Ints, place: Ints, ke: Array) -> None:
+        while True:
+            coarse_nodes, count = _number(place)
+            who, weight = _parents(nodes, child, parent, coarse_nodes)
+            self.levels[-1].parents = who, weight
+            self.levels[-1].children = _children(who, weight, count)
+            made = Gatherer(coarse_nodes, count, None, np.zeros(0, np.bool_), np.zeros(0))
+            made.add(np.arange(len(ke)), ke, np.ones(len(ke)))
+            stencil = made.done()
+            self.levels.append(_level(stencil))
+            if count <= _COARSEST or place.max() < 1:
+                break
+            nodes = coarse_nodes
+            parent, child, place = _families(place)
+            folded = np.zeros((len(place), 24, 24))
+            _fold_in(folded, ke, parent, child, np.ones(len(ke)), _WEIGHT)
+            ke = folded
+        for level in self.levels[:-1]:
+            level.bound = _largest(level)
+        n = 3 * count
+        full = np.zeros((n, n))
+        dof = (3 * coarse_nodes[:, :, None] + np.arange(3)).reshape(-1, 24)
+        np.add.at(full, (dof[:, :, None], dof[:, None, :]), ke)
+        full[np.arange(n), np.arange(n)] += 1e-9 * full.diagonal().max()
+        self._coarse = cho_factor(full)
 
     def apply(self, u: Array) -> Array:
-        out = np.empty_like(u)
-        single = u.dtype == np.float32
-        each = np.empty((len(self.nodes), 24), u.dtype)
-        _gather(self._scale32 if single else self.scale, self.nodes, u, each)
-        # One matrix product for all cells: the library's blocked kernel beats any loop of ours.
-        _scatter(each @ (self._k32 if single else self.k), self.at, out)
-        if len(self.spring_ke):
-            _apply_dense(self._springs32 if single else self.spring_ke, self.spring_nodes, self.spring_at, u, out, True)
-        return out
-
-    def _level_apply(self, i: int, u: Array) -> Array:
-        if i == 0:
-            return self.apply(u)
-        level = self.levels[i]
-        out = np.empty_like(u)
-        _apply_dense(level.matrices, level.nodes, level.at, u, out, False)
-        return out
-
-    def _build(self, cells: Ints, held: Ints) -> None:
-        diagonal = np.zeros((self.count, 3, 3))
-        for a in range(8):
-            block = self.k[3 * a : 3 * a + 3, 3 * a : 3 * a + 3]
-            np.add.at(diagonal, self.nodes[:, a], self.scale[:, None, None] * block)
-            if len(held):
-                np.add.at(diagonal, self.spring_nodes[:, a], self.spring_ke[:, 3 * a : 3 * a + 3, 3 * a : 3 * a + 3])
-        self.levels.append(_Level(self.nodes, self.at, None, _inverse(diagonal), 0.0, None))
-        # Children fold into parents: K_parent = sum of F_c' K_c F_c over the eight places.
-        folded = np.einsum("cpi,pq,cqj->cij", _FOLD, self.k, _FOLD, optimize=True)
-        nodes = self.nodes
-        dense: Array | None = None
-        while int(nodes.max()) >= _COARSEST and cells.max() > 1:
-            parent_place, child = cells // 2, (cells % 2) @ np.array([1, 2, 4])
-            span = parent_place.max(axis=0) + 1
-            key = (parent_place[:, 0] * span[1] + parent_place[:, 1]) * span[2] + parent_place[:, 2]
-            unique, parent = np.unique(key, return_inverse=True)
-            ke = np.zeros((len(unique), 24, 24))
-            for c in range(8):
-                mine = child == c
-                if dense is None:
-                    weight = np.bincount(parent[mine], self.scale[mine], minlength=len(unique))
-                    ke += weight[:, None, None] * folded[c]
-                else:
-                    ke[parent[mine]] += np.matmul(np.matmul(_FOLD[c].T, dense[mine]), _FOLD[c])
-            if dense is None:
-                for i, cell in enumerate(held):
-                    f = _FOLD[child[cell]]
-                    ke[parent[cell]] += f.T @ self.spring_ke[i] @ f
-            place = np.stack([unique // (span[1] * span[2]), unique // span[2] % span[1], unique % span[2]], axis=1)
-            coarse_nodes, count = _number(place)
-            self.levels[-1].parents = _parents(nodes, child, parent, coarse_nodes)
-            at = cells_at_nodes(coarse_nodes, count)
-            diagonal = np.zeros((count, 3, 3))
-            for a in range(8):
-                np.add.at(diagonal, coarse_nodes[:, a], ke[:, 3 * a : 3 * a + 3, 3 * a : 3 * a + 3])
-            self.levels.append(_Level(coarse_nodes, at, ke.astype(np.float32), _inverse(diagonal), 0.0, None))
-            cells, nodes, dense = place, coarse_nodes, ke
-        for i, level in enumerate(self.levels[:-1]):
-            level.bound = self._largest(i, level)
-        self._coarse = self._factor(dense)
-
-    def _factor(self, dense: Array | None) -> tuple[Array, bool]:
-        level = self.levels[-1]
-        n = 3 * len(level.at)
-        full = np.zeros((n, n))
-        ke = dense
-        if ke is None:
-            ke = self.scale[:, None, None] * self.k
-        dof = (3 * level.nodes[:, :, None] + np.arange(3)).reshape(-1, 24)
-        np.add.at(full, (dof[:, :, None], dof[:, None, :]), ke)
-        if dense is None and len(self.spring_ke):
-            dof = (3 * self.spring_nodes[:, :, None] + np.arange(3)).reshape(-1, 24)
-            np.add.at(full, (dof[:, :, None], dof[:, None, :]), self.spring_ke)
-        full[np.arange(n), np.arange(n)] += 1e-9 * full.diagonal().max()
-        return cho_factor(full)
-
-    def _largest(self, i: int, level: _Level) -> float:
-        v: Array = np.random.default_rng(7).standard_normal(3 * len(level.at)).astype(np.float32)
-        value = 1.0
-        for _ in range(8):
-            w = _block(level.inverse, self._level_apply(i, v))
-            value = float(np.linalg.norm(w) / max(float(np.linalg.norm(v)), 1e-30))
-            v = w / np.float32(np.linalg.norm(w))
-        return 1.1 * value
+        """K u in double precision."""
+        return self.fine.apply(u)
 
     def cycle(self, r: Array, i: int = 0) -> Array:
-        """One symmetric V-cycle in single precision: approximately K_i^-1 r."""
+        """One symmetric W-cycle in single precision: approximately K_i^-1 r."""
         level = self.levels[i]
         if i == len(self.levels) - 1:
             return cho_solve(self._coarse, r.astype(np.float64)).astype(np.float32)
-        u = self._smooth(i, None, r)
-        assert level.parents is not None
-        who, weight = level.parents
-        rest = (r - self._level_apply(i, u)).reshape(-1, 3)
-        coarse = np.zeros((len(self.levels[i + 1].at), 3), np.float32)
-        _restrict(who, weight, rest, coarse)
-        e = self.cycle(coarse.reshape(-1), i + 1).reshape(-1, 3)
-        up = np.empty((len(who), 3), np.float32)
-        _prolong(who, weight, e, up)
-        return self._smooth(i, u + up.reshape(-1), r)
-
-    def _smooth(self, i: int, u: Array | None, r: Array, steps: int = 3) -> Array:
-        level = self.levels[i]
-        top, low = level.bound, level.bound / 12
-        theta, delta = (top + low) / 2, (top - low) / 2
-        sigma = theta / delta
-        rho = 1 / sigma
-        rest = r if u is None else r - self._level_apply(i, u)
-        d = _block(level.inverse, rest) / np.float32(theta)
-        x = d.copy() if u is None else u + d
-        for _ in range(steps - 1):
-            rest = r - self._level_apply(i, x)
-            fresh = 1 / (2 * sigma - rho)
-            d = np.float32(fresh * rho) * d + np.float32(2 * fresh / delta) * _block(level.inverse, rest)
-            rho = fresh
-            x += d
-        return x
+        u = np.zeros_like(r)
+        _smooth(level, u, r, True)
+        assert level.parents is not None and level.children is not None
+        rest = r - level.stencil.apply(u)
+        coarse = np.empty(3 * len(level.children[0]), np.float32)
+        _gather(*level.children, rest, coarse)
+        e = self.cycle(coarse, i + 1)
+        if i + 2 < len(self.levels):
+            # Twice on the coarse levels (a W): they are cheap, and trilinear coarse cells are stiff in bending.
+            e += self.cycle(coarse - self.levels[i + 1].stencil.apply(e), i + 1)
+        _spread(*level.parents, e, u)
+        _smooth(level, u, r, False)
+        return u
 
     def solve(
         self,
@@ -252,7 +154,7 @@ class Operator:
         if norm == 0:
             return np.zeros_like(f), 0
         x = np.zeros_like(f) if start is None else start.copy()
-        r = f - self.apply(x)
+        r = f - self.apply(x) if start is not None else f.copy()
         z = self.cycle((r / norm).astype(np.float32)).astype(np.float64) * norm
         p, rz = z.copy(), float(r @ z)
         for k in range(1, limit + 1):
@@ -276,19 +178,107 @@ class Operator:
         )
 
 
-def _inverse(diagonal: Array) -> Array:
-    trace = np.trace(diagonal, axis1=1, axis2=2)[:, None, None]
-    return np.linalg.inv(diagonal + 1e-6 * trace * np.eye(3)).astype(np.float32)
+def _families(cells: Ints) -> tuple[Ints, Ints, Ints]:
+    """Each cell's parent number and its place among the eight, and the parents' grid places."""
+    up, child = cells // 2, (cells % 2) @ np.array([1, 2, 4])
+    span = up.max(axis=0) + 1
+    key = (up[:, 0] * span[1] + up[:, 1]) * span[2] + up[:, 2]
+    unique, parent = np.unique(key, return_inverse=True)
+    place = np.stack([unique // (span[1] * span[2]), unique // span[2] % span[1], unique % span[2]], axis=1)
+    return parent, child, place
 
 
-def _block(inverse: Array, r: Array) -> Array:
-    out = np.empty_like(r)
-    _block_into(inverse, r, out)
-    return out
+@numba.njit(cache=True, nogil=True, parallel=True)
+def _fold_in(ke, matrices, parent, child, scale, weight):  # type: ignore[no-untyped-def]
+    """Add children's matrices to their parents': K_parent += sum of F' K F, two strands by parent."""
+    for strand in numba.prange(2):
+        half = np.empty((24, 24))
+        for m in range(matrices.shape[0]):
+            up = parent[m]
+            if up % 2 != strand:
+                continue
+            w = weight[child[m]]
+            half[:] = 0.0
+            for a in range(8):
+                for p in range(8):
+                    f = w[a, p]
+                    if f != 0.0:
+                        for i in range(3):
+                            for k in range(24):
+                                half[3 * p + i, k] += f * matrices[m, 3 * a + i, k]
+            for b in range(8):
+                for q in range(8):
+                    f = w[b, q] * scale[m]
+                    if f != 0.0:
+                        for k in range(24):
+                            for j in range(3):
+                                ke[up, k, 3 * q + j] += f * half[k, 3 * b + j]
+
+
+def _level(stencil: Stencil) -> _Level:
+    diagonal = stencil.diagonal()
+    inverse = np.empty(diagonal.shape, np.float32)
+    _invert(diagonal, inverse)
+    return _Level(stencil.single(), inverse, 0.0, None, None)
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _block_into(inverse, r, out):  # type: ignore[no-untyped-def]
+def _invert(m, out):  # type: ignore[no-untyped-def]
+    for n in numba.prange(m.shape[0]):
+        t = 1e-6 * (m[n, 0, 0] + m[n, 1, 1] + m[n, 2, 2])
+        a, b, c = m[n, 0, 0] + t, m[n, 1, 1] + t, m[n, 2, 2] + t
+        d, e, f = m[n, 1, 2], m[n, 0, 2], m[n, 0, 1]
+        x, y, z = b * c - d * d, e * d - f * c, f * d - e * b
+        det = a * x + f * y + e * z
+        out[n, 0, 0], out[n, 1, 1], out[n, 2, 2] = x / det, (a * c - e * e) / det, (a * b - f * f) / det
+        out[n, 0, 1] = out[n, 1, 0] = y / det
+        out[n, 0, 2] = out[n, 2, 0] = z / det
+        out[n, 1, 2] = out[n, 2, 1] = (e * f - a * d) / det
+
+
+def _largest(level: _Level) -> float:
+    """Largest eigenvalue of D^-1 K by power iteration, with a margin."""
+    v: Array = np.random.default_rng(7).standard_normal(3 * len(level.inverse)).astype(np.float32)
+    value = 1.0
+    for _ in range(8):
+        v /= np.float32(np.linalg.norm(v))
+        w = np.empty_like(v)
+        _block(level.inverse, level.stencil.apply(v), w)
+        value = float(np.linalg.norm(w))
+        v = w
+    return 1.1 * value
+
+
+def _smooth(level: _Level, u: Array, r: Array, from_zero: bool, steps: int = 3) -> None:
+    """Chebyshev steps on ``u`` in place, over the upper eleven twelfths of the spectrum."""
+    top, low = level.bound, level.bound / 12
+    theta, delta = (top + low) / 2, (top - low) / 2
+    sigma = theta / delta
+    rho = 1 / sigma
+    f = np.float32
+    d = np.zeros_like(u)
+    pull, push = f(0), f(1 / theta)
+    for step in range(steps):
+        image = d if from_zero and step == 0 else level.stencil.apply(u)
+        _step(level.inverse, r, image, d, u, pull, push)
+        fresh = 1 / (2 * sigma - rho)
+        pull, push = f(fresh * rho), f(2 * fresh / delta)
+        rho = fresh
+
+
+@numba.njit(cache=True, parallel=True, nogil=True)
+def _step(inverse, r, image, d, u, pull, push):  # type: ignore[no-untyped-def]
+    """d = pull d + push D^-1 (r - image); u += d."""
+    for n in numba.prange(inverse.shape[0]):
+        a, b, c = r[3 * n] - image[3 * n], r[3 * n + 1] - image[3 * n + 1], r[3 * n + 2] - image[3 * n + 2]
+        for i in range(3):
+            v = pull * d[3 * n + i] + push * (inverse[n, i, 0] * a + inverse[n, i, 1] * b + inverse[n, i, 2] * c)
+            d[3 * n + i] = v
+            u[3 * n + i] += v
+
+
+@numba.njit(cache=True, parallel=True, nogil=True)
+def _block(inverse, r, out):  # type: ignore[no-untyped-def]
     for n in numba.prange(inverse.shape[0]):
         for i in range(3):
             out[3 * n + i] = (
@@ -307,7 +297,7 @@ def _number(place: Ints) -> tuple[Ints, int]:
 def _parents(nodes: Ints, child: Ints, parent: Ints, coarse_nodes: Ints) -> tuple[Ints, Array]:
     """Each fine node's eight coarse nodes and trilinear weights (taken from any cell it belongs to)."""
     count = int(nodes.max()) + 1
-    who = np.zeros((count, 8), np.int64)
+    who = np.zeros((count, 8), np.int32)
     weight = np.zeros((count, 8), np.float32)
     for a in range(8):
         n = nodes[:, a]
@@ -316,21 +306,46 @@ def _parents(nodes: Ints, child: Ints, parent: Ints, coarse_nodes: Ints) -> tupl
     return who, weight
 
 
+def _children(who: Ints, weight: Array, count: int) -> tuple[Ints, Array]:
+    """The transpose of :func:`_parents`, gathered by coarse node so that it runs in parallel."""
+    out = np.full((count, 27), -1, np.int32)
+    share = np.zeros((count, 27), np.float32)
+    _turn_round(who, weight, np.zeros(count, np.int32), out, share)
+    return out, share
+
+
 @numba.njit(cache=True, nogil=True)
-def _restrict(who, weight, fine, coarse):  # type: ignore[no-untyped-def]
+def _turn_round(who, weight, used, out, share):  # type: ignore[no-untyped-def]
     for n in range(who.shape[0]):
         for b in range(8):
-            w = weight[n, b]
-            if w != 0:
-                for d in range(3):
-                    coarse[who[n, b], d] += w * fine[n, d]
+            if weight[n, b] != 0:
+                c = who[n, b]
+                out[c, used[c]] = n
+                share[c, used[c]] = weight[n, b]
+                used[c] += 1
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _prolong(who, weight, coarse, fine):  # type: ignore[no-untyped-def]
+def _gather(children, share, fine, coarse):  # type: ignore[no-untyped-def]
+    for c in numba.prange(children.shape[0]):
+        s0 = s1 = s2 = np.float32(0)
+        for j in range(27):
+            n = children[c, j]
+            if n < 0:
+                break
+            w = share[c, j]
+            s0 += w * fine[3 * n]
+            s1 += w * fine[3 * n + 1]
+            s2 += w * fine[3 * n + 2]
+        coarse[3 * c], coarse[3 * c + 1], coarse[3 * c + 2] = s0, s1, s2
+
+
+@numba.njit(cache=True, parallel=True, nogil=True)
+def _spread(who, weight, coarse, u):  # type: ignore[no-untyped-def]
+    """u += interpolation of the coarse correction."""
     for n in numba.prange(who.shape[0]):
         for d in range(3):
             s = np.float32(0)
             for b in range(8):
-                s += weight[n, b] * coarse[who[n, b], d]
-            fine[n, d] = s
+                s += weight[n, b] * coarse[3 * who[n, b] + d]
+            u[3 * n + d] += s

@@ -5,25 +5,28 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
+from scipy.spatial import cKDTree
 
 from knollside.core.material.infill import stiffness_share
 from knollside.core.model import Array, Mesh, Recipe
+from knollside.core.strength.conditions import sample_faces
 from knollside.core.strength.grid import Grid
 
 
 @dataclass(frozen=True)
 class Skin:
-    """Solid shell thicknesses and the core's relative stiffness.
+    """Solid shell thicknesses (mm) and the core's relative stiffness.
 
     With no ``direction`` the shell is the same all round (the way to lie is not
-    chosen yet); with one, faces square to it get the tops' thickness.
+    chosen yet); with one, faces that look up get the tops' thickness and faces
+    that look down the bottoms'.
     """
 
     walls: float
     tops: float
     core: float
     direction: tuple[float, float, float] | None = None
+    bottoms: float | None = None
 
 
 def skin_of(recipe: Recipe, direction: tuple[float, float, float] | None = None) -> Skin | None:
@@ -31,24 +34,47 @@ def skin_of(recipe: Recipe, direction: tuple[float, float, float] | None = None)
     if recipe.infill >= 1.0:
         return None
     walls = recipe.walls * recipe.line_width
-    tops = min(recipe.tops, recipe.bottoms) * recipe.layer_height
-    return Skin(walls, tops, stiffness_share(recipe.pattern, recipe.infill), direction)
+    h = recipe.layer_height
+    core = stiffness_share(recipe.pattern, recipe.infill)
+    return Skin(walls, recipe.tops * h, core, direction, recipe.bottoms * h)
 
 
 def cell_scale(mesh: Mesh, grid: Grid, skin: Skin) -> Array:
-    """Modulus of each active cell as a share of the solid's: Voigt blend of shell and core."""
-    solid = np.pad(grid.fill > 0.5, 1)
-    distance, near = ndimage.distance_transform_edt(solid, sampling=grid.size, return_indices=True)
-    here = tuple((grid.cells + 1).T)
-    away = (np.stack([near[k][here] for k in range(3)], axis=1) - (grid.cells + 1)) * grid.size
-    length = np.linalg.norm(away, axis=1)
+    """Modulus of each active cell as a share of the solid's: Voigt blend of shell and core.
+
+    The shell reaches as deep as its nearest surface asks; its share of a cell is
+    that of a slab square to the way to that surface.
+    """
     h = float(grid.size.mean())
-    depth = np.maximum(distance[here] - h / 2, 0.0)  # middle of the cell to the surface
+    spots = sample_faces(mesh, np.arange(len(mesh.faces)), 0.6 * h)
+    middle = grid.centres.copy()
+    if len(grid.cut):
+        m = grid.moments.reshape(-1, 3, 3, 3)
+        first = (
+            np.stack([m[:, 1, 0, 0], m[:, 0, 1, 0], m[:, 0, 0, 1]], axis=1) / np.maximum(m[:, 0, 0, 0], 1e-9)[:, None]
+        )
+        middle[grid.cut] += np.clip(first, -1, 1) * grid.size / 2
+    deepest = max(skin.walls, skin.tops, skin.tops if skin.bottoms is None else skin.bottoms) + 2 * h
+    # Regular spots make a balanced tree slow to build; the plain one is quick and as good here.
+    tree = cKDTree(spots.points, balanced_tree=False, compact_nodes=False)
+    answer = tree.query(middle, k=min(3, len(spots.points)), distance_upper_bound=deepest, workers=2)
+    found, near = (np.asarray(a).reshape(len(middle), -1) for a in answer)
+    core = ~np.isfinite(found[:, 0])
+    near = np.where(np.isfinite(found), near, near[:, :1])
+    near[core] = 0
+    away = np.einsum("ckd,ckd->ck", spots.points[near] - middle[:, None, :], spots.normals[near])
+    depth = np.abs(away).min(axis=1)  # to the planes of the nearest surface spots
+    best = np.abs(away).argmin(axis=1)
+    normal = spots.normals[near[np.arange(len(near)), best]]
+    depth[core] = np.inf
     thickness = np.full(len(grid.cells), skin.walls)
     if skin.direction is not None:
-        up = np.abs(away @ np.asarray(skin.direction)) / np.maximum(length, 1e-9)
-        thickness = np.where(up > 0.7, skin.tops, skin.walls)
-    share = np.clip((thickness - (depth - h / 2)) / h, 0.0, 1.0)
-    share = np.where(length == 0, 1.0, share)  # cells the surface cuts are all shell
+        up = normal @ np.asarray(skin.direction)
+        bottoms = skin.tops if skin.bottoms is None else skin.bottoms
+        thickness = np.where(up > 0.7, skin.tops, np.where(up < -0.7, bottoms, skin.walls))
+    # Width of the cell's filled part along the way to the surface.
+    wide = np.abs(normal) @ grid.size
+    wide = np.where(grid.filled < 1, np.minimum(wide, 2 * np.maximum(depth, 0.05 * h)), wide)
+    share = np.clip((thickness - (depth - wide / 2)) / wide, 0.0, 1.0)
     least = max(skin.core, 1e-3)
     return np.asarray(share + (1 - share) * least)

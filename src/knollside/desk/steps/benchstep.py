@@ -34,6 +34,8 @@ from knollside.desk.theme.look import font
 from knollside.sim.desk import SimulatedCalliper, printer_named
 from knollside.store.workshop import PrintRecord
 
+OUTCOMES = ("came out well", "usable, with faults", "does not fit", "lifted off the bed", "failed part-way")
+
 
 class BenchStep(Step):
     name = "Bench"
@@ -64,6 +66,11 @@ class BenchStep(Step):
         self.where.setAccessibleName("Where it broke")
         self.where.setPlaceholderText("where: a name, or mm above the bed")
         self.where.setMaxLength(200)
+        self.load.line.setPlaceholderText("at, N")
+        self.outcome = Choice("How the print came out", [(w, w) for w in OUTCOMES], 12)
+        self.took = NumberField("Hours it took", "time", "", 1, 0, 1e6, 1, 72)
+        self.took.line.setPlaceholderText("took, h")
+        self.told = label("", dim=True, wrap=True)
         body = QWidget()
         body.setObjectName("paper")
         lay = QVBoxLayout(body)
@@ -87,11 +94,14 @@ class BenchStep(Step):
         lay.addWidget(heading("What this printer does", self.machine))
         lay.addLayout(self.shifts)
         lay.addWidget(rule())
+        lay.addWidget(heading("How it came out"))
+        lay.addWidget(row(self.outcome, self.took, button("Record the print", self._record_print), stretch=0))
+        lay.addWidget(rule())
         lay.addWidget(heading("It broke, or was pulled"))
         lay.addWidget(row(self.mode, self.load, stretch=0))
-        lay.addWidget(self.where)
         self.bond = label("", dim=True, wrap=True)
-        lay.addWidget(button("Record it", self._record_break))
+        lay.addWidget(row(self.where, button("Record it", self._record_break), stretch=0))
+        lay.addWidget(self.told)
         lay.addWidget(self.bond)
         lay.addStretch(1)
         area = scrolled(body)
@@ -140,7 +150,7 @@ class BenchStep(Step):
             )
             return
         if self.state.doc is None or self.state.doc.printer_id is None:
-            tell(self.said, "Choose a printer at Run first; readings belong to one.", "bad")
+            tell(self.said, "Add your printer at Workshop (Alt+9) first; readings belong to one.", "bad")
             return
         reading = Measurement(kind=spot.kind, axis="upright", drawn=spot.drawn, printed=round(value, 4), source=source)
         self.at += 1
@@ -162,11 +172,59 @@ class BenchStep(Step):
         self.at += 1
         self.state.changed.emit()
 
-    # Breaking
+    # How it came out, and breaking
+
+    def _record_print(self) -> None:
+        """One print of this part with its outcome, estimate and hours taken; hours teach the printer's factor."""
+        doc = self.state.doc
+        if doc is None or doc.printer_id is None:
+            tell(self.told, "Add your printer at Workshop (Alt+9) first; the record belongs to one.", "bad")
+            return
+        try:
+            text = self.took.line.text().strip()
+            took = units.parse(text if any(c.isalpha() for c in text) else f"{text} h", "time") / 3600 if text else None
+        except units.QuantityError as error:
+            tell(self.told, f"Hours: {error}.", "bad")
+            return
+        if took is not None and not 0.01 <= took <= 1000:
+            tell(self.told, "A print takes between a minute and 1,000 hours; not recorded.", "bad")
+            return
+        factor = self.state.factor.value
+        hours = self.planned_hours()
+        estimate = round(hours / factor, 2) if hours else None
+        self.state.add_print(
+            PrintRecord(
+                0,
+                doc.id,
+                doc.printer_id,
+                doc.material,
+                datetime.now(),
+                estimate,
+                took,
+                self.outcome.currentData(),
+                None,
+            ),
+            f"print recorded: {self.outcome.currentData()}",
+        )
+        self.took.line.clear()
+        tell(
+            self.told,
+            "Recorded." if took is None or estimate else "Recorded. No estimate was made, so no factor.",
+            "good",
+        )
+
+    def planned_hours(self) -> float | None:
+        """The chosen recipe's hours as the board gave them, or None."""
+        building: tasks.Building | None = self.state.answers.get("build")
+        if building is None or self.state.doc is None:
+            return None
+        dot = next((d for d in building.board.dots if d.recipe == self.state.doc.recipe), None)
+        return dot.price.hours.value if dot else None
 
     def _record_break(self) -> None:
         doc = self.state.doc
         if doc is None or doc.printer_id is None:
+            tell(self.told, "Add your printer at Workshop (Alt+9) first; the record belongs to one.", "bad")
             return
         laying = self.state.answers.get("lay")
         detail: tasks.WayDetail | None = self.state.answers.get("detail")
@@ -187,6 +245,13 @@ class BenchStep(Step):
             ),
             "break recorded",
         )
+        said = (
+            "Recorded."
+            if predicted or not load
+            else "Recorded. With no way rated at Lay there is no prediction to compare."
+        )
+        tell(self.told, said if load else "Recorded. Without a load it says where, not how strong.", "good")
+        self.load.line.clear()
 
     # Showing
 

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QSizePolicy, QVBoxLayout, QWidget
 
 from knollside.core.material.allowables import Allowables, target_reserve, withheld
-from knollside.core.model import Danger, Duty, FaceMark, Load, LoadCase, Purpose
+from knollside.core.model import Danger, Duty, FaceMark, Load, LoadCase
 from knollside.desk import tasks
 from knollside.desk.instruments.strips import Stair
 from knollside.desk.instruments.widgets import (
@@ -51,14 +51,12 @@ class DutyStep(Step):
         self.lay.setSpacing(6)
         self.cards = QVBoxLayout()
         self.cards.setSpacing(8)
-        self.purpose = Choice("Purpose of this print", [(p.value.capitalize(), p) for p in Purpose], 12)
-        self.purpose.chose.connect(lambda p: self._put({"purpose": p}, f"purpose {p.value}"))
         self.lay.addWidget(heading("What it must carry", button("Add a load", self._add)))
         self.lay.addLayout(self.cards)
         self.held = label("", dim=True, wrap=True)
         self.lay.addWidget(self.held)
         self.lay.addWidget(rule())
-        self.lay.addWidget(heading("Where it lives", self.purpose))
+        self.lay.addWidget(heading("Where it lives"))
         self.heat = NumberField("Greatest heat", "temperature", "°C", 5, -60, 400, 0, 80)
         self.heat.entered.connect(lambda v: self._place({"temperature_c": v}, f"heat {v:.0f} °C"))
         self.sun, self.wet, self.chem = QCheckBox("Sun"), QCheckBox("Rain"), QCheckBox("Chemicals")
@@ -169,7 +167,6 @@ class DutyStep(Step):
         if doc is None:
             return
         d = doc.duty
-        self.purpose.put(d.purpose)
         self.heat.put(d.surroundings.temperature_c)
         for box, on in (
             (self.sun, d.surroundings.sun),

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QTableWidget, QTableWidgetItem
+from PyQt6.QtWidgets import QGridLayout, QTableWidget, QTableWidgetItem, QWidget
 
 from knollside.core.material.cards import MATERIALS
-from knollside.desk.instruments.widgets import column, heading, label, rule
+from knollside.desk.instruments.widgets import Chip, column, heading, label, rule, scrolled
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.desk.steps.machines import PrinterForm, SpoolForm
 
 
 class WorkshopStep(Step):
@@ -27,47 +28,31 @@ class WorkshopStep(Step):
         if vertical is not None:
             vertical.hide()
         self.own = column(heading("Record of prints"), self.table, margins=(18, 10, 18, 10))
-        self.machines = label("", wrap=True)
-        self.spools = label("", wrap=True)
-        self.cards = label("", 13, wrap=True)
-        self.panel = column(
-            heading("Printers"),
-            self.machines,
+        self.printers, self.spools = PrinterForm(state), SpoolForm(state)
+        self.cards = QGridLayout()
+        self.cards.setHorizontalSpacing(10)
+        self.cards.setVerticalSpacing(1)
+        box = QWidget()
+        box.setLayout(self.cards)
+        body = column(
+            self.printers,
             rule(),
-            heading("Spools"),
             self.spools,
             rule(),
-            heading("Materials", "typical unless yours"),
-            self.cards,
-            margins=(16, 10, 16, 10),
+            heading("Materials", "MPa in the layer, and bond across"),
+            box,
+            margins=(16, 4, 12, 10),
         )
-        self.panel.layout().addStretch(1)  # type: ignore[union-attr]
+        body.layout().addStretch(1)  # type: ignore[union-attr]
+        self.panel = scrolled(body)
+        self._shown: object = None
 
     def refresh(self) -> None:
         shop = self.state.shop
-        printers = shop.printers()
-        self.machines.setText(
-            "\n".join(
-                f"{p.name}: bed {p.bed_mm[0]:.0f} × {p.bed_mm[1]:.0f} × {p.bed_mm[2]:.0f} mm, "
-                f"nozzle {p.nozzle_mm:g} mm to {p.nozzle_max_c:.0f} °C, {'closed' if p.enclosed else 'open'}"
-                for p in printers.values()
-            )
-            or "None yet."
-        )
-        self.spools.setText(
-            "\n".join(
-                f"{s.name}: {s.grams_left:.0f} g of {s.material}, {'dry' if s.dry else 'damp'}" for s in shop.spools()
-            )
-            or "None yet."
-        )
-        bonds = self.state.bonds
-        self.cards.setText(
-            "\n".join(
-                f"{n}: pull {m.pull.low:.0f} to {m.pull.high:.0f} MPa, "
-                f"bond {bonds.get(n, m.bond).value:.2f} ({bonds.get(n, m.bond).source})"
-                for n, m in MATERIALS.items()
-            )
-        )
+        printers = self.state.printers
+        self.printers.refresh()
+        self.spools.refresh()
+        self._show_cards()
         rows = shop.prints()
         self.table.setRowCount(len(rows))
         for i, r in enumerate(reversed(rows)):
@@ -86,10 +71,39 @@ class WorkshopStep(Step):
                 self.table.setItem(i, k, QTableWidgetItem(text))
         self.table.resizeColumnsToContents()
 
+    def _show_cards(self) -> None:
+        bonds = self.state.bonds
+        if self._shown == bonds:
+            return
+        self._shown = bonds
+        while self.cards.count():
+            item = self.cards.takeAt(0)
+            old = item.widget() if item is not None else None
+            if old is not None:
+                old.deleteLater()
+        for i, (name, m) in enumerate(MATERIALS.items()):
+            bond = bonds.get(name, m.bond)
+            for k, text in enumerate(
+                (name, f"{m.pull.low:.0f} to {m.pull.high:.0f}", f"{bond.low:.2f} to {bond.high:.2f}")
+            ):
+                self.cards.addWidget(label(text, 13, 600 if k == 0 else 400), i, k)
+            chip = Chip(bond.source)
+            chip.setToolTip(f"{name}: bond {bond.value:.2f}, {bond.source}. {m.note}.")
+            self.cards.addWidget(chip, i, 3)
+
     def standing(self) -> Standing:
-        return Standing(Mark.FULL, f"{self.state.printer.name}. {len(self.state.prints)} prints kept.")
+        if not self.state.printers:
+            return Standing(Mark.OPEN, "No printer yet.")
+        n = len(self.state.prints)
+        return Standing(Mark.FULL, f"{self.state.printer.name}. {n} print{'s' if n != 1 else ''} kept.")
 
     def verdict(self) -> Verdict:
+        if not self.state.printers:
+            return Verdict(
+                "Add your printer first.",
+                "Bed, nozzle and heat decide what fits and which materials it can print; readings are kept for it.",
+                acts=(Act("Add a printer", self.printers.add), Act("Back to Part", lambda: self.go("Part"))),
+            )
         f = self.state.factor
         return Verdict(
             f"{self.state.printer.name} takes {f.value:.2f} times the estimate.",
