@@ -79,6 +79,13 @@ def main() -> None:
     full, b = timed(lambda: rate(s.field, s.limits, sphere(2000), early=False))
     row("2,000 directions, early exit", f"{quick:.2f} s, 1/{full / quick:.0f} of full", "0.25 s")
     row("  identical to the full rating", str(bool(np.array_equal(a.reserve, b.reserve))), "True")
+    from knollside.core.strength.rating import weakest
+
+    weakest(s.field, s.limits, sphere(3)[1])
+    quick, _ = timed(lambda: weakest(s.field, s.limits, sphere(3)[1]))
+    row("a pin dragged: one direction read anew", f"{1000 * quick:.0f} ms", "50 ms")
+    sizes()
+    second_program()
     peer(s)
     features_and_slices(find_features, cut, standing, recipe)
     from knollside.core.build.price import Pace
@@ -94,6 +101,108 @@ def main() -> None:
     window()
     app.quit()
     row("greatest memory of this run", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB")
+
+
+def second_program() -> None:
+    """A cantilever by a general finite-element library from the registries, if it is there."""
+    try:
+        import skfem
+        from skfem.helpers import ddot, sym_grad, trace
+    except ImportError:
+        row("a second program on the same beam", "not installed (scikit-fem)", "1 %, 3 %")
+        return
+    from knollside.core.mesh.features import find_features
+    from knollside.core.model import Duty, Held, Load, LoadCase
+    from knollside.core.strength.field import POISSON, solve
+    from knollside.warm import box
+
+    length, side, e, force = 60.0, 10.0, 2000.0, 20.0
+    grid = np.linspace(0, length, 25), np.linspace(0, side, 5), np.linspace(0, side, 5)
+    mesh = skfem.MeshHex2.from_mesh(skfem.MeshHex.init_tensor(*grid))
+    basis = skfem.Basis(mesh, skfem.ElementVector(skfem.ElementHex2()))
+    lam, mu = e * POISSON / ((1 + POISSON) * (1 - 2 * POISSON)), e / (2 * (1 + POISSON))
+
+    @skfem.BilinearForm
+    def stiffness(u, v, w):  # type: ignore[no-untyped-def]
+        return lam * trace(sym_grad(u)) * trace(sym_grad(v)) + 2 * mu * ddot(sym_grad(u), sym_grad(v))
+
+    @skfem.LinearForm
+    def load(v, w):  # type: ignore[no-untyped-def]
+        return -force / side**2 * v[2]
+
+    k = stiffness.assemble(basis)
+    f = load.assemble(skfem.FacetBasis(mesh, basis.elem, facets=mesh.facets_satisfying(lambda x: x[0] > length - 1e-9)))
+    held = basis.get_dofs(lambda x: x[0] < 1e-9)
+    u = skfem.solve(*skfem.condense(k, f, D=held))
+    probe = np.array([[length, side / 2, side / 2], [length / 2, side / 2, side]])
+    vertical = np.isin(np.arange(basis.N), basis.get_dofs(lambda x: x[0] > length - 1e-9).all(["u^3"]))
+    tip = float(-u[vertical].mean())
+    duty = Duty(
+        held=(Held(at=(0, 5, 5)),),
+        cases=(LoadCase(name="x", loads=(Load(at=(length, 5, 5), force_N=(0, 0, -force)),)),),
+    )
+    part = box(length, side, side)
+    ours = solve(part, find_features(part), duty, e, 12_000, probes=probe)
+    row("a second program (quadratic bricks) on the same beam: tip", f"{-ours.probed[0, 0, 2] / tip - 1:+.1%}", "1 %")
+    exact = force * (length / 2) * (side / 2) / (side**4 / 12)
+    row("  surface stress at mid-length, against beam theory", f"{ours.probed[0, 1, 3] / exact - 1:+.1%}", "3 %")
+
+
+def sizes() -> None:
+    """One load on the hose arm at three sizes, each in a process of its own so that memory is its own."""
+    seconds: list[tuple[int, float]] = []
+    for cells, target in ((100_000, "2 s"), (250_000, "4.5 s, 0.7 GB"), (500_000, "10 s, 1.1 GB")):
+        code = f"import sys; sys.path.insert(0, {str(Path(__file__).parent)!r}); import table; table.one_size({cells})"
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=600, check=False)
+        if done.returncode:
+            row(f"stress solve, {cells:,} cells asked", "did not run", target)
+            continue
+        got, first, again, rounds, memory = done.stdout.split()[-5:]
+        seconds.append((int(got), float(first)))
+        row(
+            f"stress solve with set-up, {int(got):,} cells",
+            f"{float(first):.1f} s, {rounds} rounds, {float(memory):.2f} GB",
+            target,
+        )
+        row("  a further load case, as a share of the first", f"{float(again) / float(first):.2f}", "0.7")
+    if len(seconds) == 3:
+        (a, x), (b, y) = seconds[0], seconds[-1]
+        row("  cost grows as cells to the power", f"{np.log(y / x) / np.log(b / a):.2f}", "1.1")
+
+
+def one_size(cells: int) -> None:
+    """Grid, set-up, one solve and a second one; prints cells, seconds, seconds, rounds and gigabytes."""
+    from knollside.core.mesh.features import find_features
+    from knollside.core.model import Held, Load
+    from knollside.core.strength import conditions, loads
+    from knollside.core.strength.element import Brick, isotropic
+    from knollside.core.strength.grid import choose_size, make_grid
+    from knollside.core.strength.multigrid import Operator
+
+    _, mesh, _, _, _ = arm_case()
+    by_id = {f.id: f for f in find_features(mesh)}
+    saddle = by_id["fillet-11"]
+
+    def run(count: int) -> tuple[int, float, float, int]:
+        began = time.perf_counter()
+        grid = make_grid(mesh, choose_size(mesh, count))
+        element = Brick(grid.size, isotropic(1800.0, 0.35))
+        holds = [
+            conditions.hold(grid, mesh, by_id[f"hole-{i}"].faces, Held(feature=f"hole-{i}"), by_id[f"hole-{i}"])
+            for i in (1, 2, 3, 4)
+        ]
+        even, extra = np.ones(len(grid.cells)), conditions.springs(grid, holds, 1800.0)
+        operator = Operator(element, even, grid.cells, grid.nodes, grid.cut, grid.moments, extra)
+        f, _, _ = loads.push(grid, mesh, saddle, saddle.faces, Load(at=(0, 0, 0), force_N=(0, 0, -88)))
+        _, rounds = operator.solve(f, 1e-6)
+        first = time.perf_counter() - began
+        g, _, _ = loads.push(grid, mesh, saddle, saddle.faces, Load(at=(0, 0, 0), force_N=(0, 88, 0)))
+        again, _ = timed(lambda: operator.solve(g, 1e-6))
+        return len(grid.cells), first, again, rounds
+
+    run(3000)  # kernels compiled and warm
+    cells, first, again, rounds = run(cells)
+    print(cells, first, again, rounds, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
 
 
 def peer(s) -> None:  # type: ignore[no-untyped-def]

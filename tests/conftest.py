@@ -66,7 +66,9 @@ class Desk:
 
 
 @pytest.fixture
-def desk(qapp, tmp_path: Path) -> Iterator[Desk]:  # type: ignore[no-untyped-def]
+def desk(qapp, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # type: ignore[no-untyped-def]
+    # A coarser grid than a person gets: what is tested here is the window, not the stress.
+    monkeypatch.setattr("knollside.desk.asks.CELLS", 12_000)
     made = open_desk(qapp, tmp_path / "w.sqlite")
     yield made
     made.window.close()

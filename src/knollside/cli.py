@@ -1,4 +1,4 @@
-"""The same core without a window: ``knollside check | features | rank | fit | export``, or the window."""
+"""The same core without a window: ``knollside check | features | rank | strength | fit | export``, or the window."""
 
 from __future__ import annotations
 
@@ -23,6 +23,7 @@ def _parser() -> argparse.ArgumentParser:
         ("check", "file", "is a mesh sound"),
         ("features", "file", "what is on it"),
         ("rank", "job", "ways to lie, best first"),
+        ("strength", "job", "one way in full: places, layers, what backs the number"),
         ("fit", "job", "corrections of holes and pins"),
         ("export", "job", "write the turned, corrected part and its sheet"),
     ):
@@ -31,13 +32,25 @@ def _parser() -> argparse.ArgumentParser:
         p.add_argument("--json", action="store_true", help="answer as JSON on standard output")
         if what == "file":
             p.add_argument("--unit", choices=("mm", "cm", "inch", "metre"), default="mm")
-        if name in ("rank", "export"):
+        if name in ("rank", "strength", "export"):
             p.add_argument("--cells", type=int, default=None, help="about how many cells to solve with")
-        if name == "rank":
+        if name in ("rank", "strength"):
             p.add_argument("--directions", type=int, default=None, help="how many directions to rate")
+            p.add_argument(
+                "--probe", type=_point, action="append", default=[], metavar="X,Y,Z", help="read this place besides"
+            )
+        if name == "strength":
+            p.add_argument("--way", type=int, default=None, help="number in the list of rank, 1 the best")
         if name == "export":
             p.add_argument("--out", type=Path, default=None, help="folder to write to (default: beside the job)")
     return parser
+
+
+def _point(text: str) -> tuple[float, float, float]:
+    numbers = [float(t) for t in text.split(",")]
+    if len(numbers) != 3 or not all(abs(v) < 1e6 for v in numbers):
+        raise ValueError(text)
+    return numbers[0], numbers[1], numbers[2]
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -134,7 +147,10 @@ def _job(args: argparse.Namespace):  # type: ignore[no-untyped-def]
     return job, part, card_for(job.material, bond)
 
 
-def _rank(args: argparse.Namespace) -> dict[str, Any]:
+def _solved(args: argparse.Namespace):  # type: ignore[no-untyped-def]
+    """Job, part, duty, strength and ranking for the commands that rate ways."""
+    import numpy as np
+
     from knollside.core.job import answer
 
     job, part, card = _job(args)
@@ -143,31 +159,40 @@ def _rank(args: argparse.Namespace) -> dict[str, Any]:
     if args.directions is not None and not 10 <= args.directions <= 100_000:
         raise Refused("--directions takes 10 to 100,000.")
     duty = job.duty()
-    s = answer.strength(part, duty, job.recipe, card, args.cells or answer.CELLS)
+    probes = np.array(args.probe) if args.probe else None
+    s = answer.strength(part, duty, job.recipe, card, args.cells or answer.CELLS, probes=probes)
     if s.withheld:
         raise Refused(s.withheld)
     ranking = answer.ways(part, duty, s, job.printer.bed_mm, args.directions or answer.NET_DIRECTIONS)
+    return job, part, duty, s, ranking
+
+
+def _range(r) -> dict[str, float]:  # type: ignore[no-untyped-def]
+    return {"value": r.value, "low": r.low, "high": r.high}
+
+
+def _way(w) -> dict[str, Any]:  # type: ignore[no-untyped-def]
     return {
-        "ways": [
-            {
-                "direction": list(w.direction),
-                "reserve": {"value": w.reserve.value, "low": w.reserve.low, "high": w.reserve.high},
-                "mode": w.mode,
-                "place_mm": list(w.place),
-                "place": w.place_name,
-                "contact_mm2": w.footing.contact,
-                "overhang_mm2": w.overhang,
-                "height_mm": w.footing.height,
-                "layers": w.footing.layers,
-                "fits": w.footing.fits,
-                "stands": w.footing.stands,
-                "holds": w.holds,
-                "title": w.title,
-                "reason": w.reason,
-                "gives_up": w.gives_up,
-            }
-            for w in ranking.ways
-        ],
+        "direction": list(w.direction),
+        "reserve": _range(w.reserve),
+        "mode": w.mode,
+        "place_mm": list(w.place),
+        "place": w.place_name,
+        "contact_mm2": w.footing.contact,
+        "overhang_mm2": w.overhang,
+        "height_mm": w.footing.height,
+        "layers": w.footing.layers,
+        "fits": w.footing.fits,
+        "stands": w.footing.stands,
+        "holds": w.holds,
+        "title": w.title,
+        "reason": w.reason,
+        "gives_up": w.gives_up,
+    }
+
+
+def _quality(s) -> dict[str, Any]:  # type: ignore[no-untyped-def]
+    return {
         "target": s.target,
         "allowables_MPa": [
             {
@@ -190,6 +215,93 @@ def _rank(args: argparse.Namespace) -> dict[str, Any]:
             "notes": list(s.field.notes),
         },
     }
+
+
+def _probes(field, asked) -> list[dict[str, Any]]:  # type: ignore[no-untyped-def]
+    return [
+        {
+            "asked_mm": list(asked[i]),
+            "at_mm": [float(v) for v in field.probes[i]],
+            "cases": [
+                {
+                    "case": c.name,
+                    "displacement_mm": [float(v) for v in field.probed[k, i, :3]],
+                    "stress_MPa": dict(zip(("xx", "yy", "zz", "yz", "zx", "xy"), map(float, field.probed[k, i, 3:]))),
+                }
+                for k, c in enumerate(field.cases)
+            ],
+        }
+        for i in range(len(field.probes))
+    ]
+
+
+def _rank(args: argparse.Namespace) -> dict[str, Any]:
+    _, _, _, s, ranking = _solved(args)
+    out = {"ways": [_way(w) for w in ranking.ways], **_quality(s)}
+    if args.probe:
+        out["probes"] = _probes(s.field, args.probe)
+    return out
+
+
+def _strength(args: argparse.Namespace) -> dict[str, Any]:
+    """One way in full: the layered re-solve, the places that would go first, and the layer log."""
+    import numpy as np
+
+    from knollside.core.job import answer
+    from knollside.core.strength.places import weak_places
+    from knollside.core.strength.trust import solve_layered
+
+    job, part, duty, s, ranking = _solved(args)
+    if args.way is not None and not 1 <= args.way <= len(ranking.ways):
+        raise Refused(f"--way takes 1 to {len(ranking.ways)}, the numbers of rank's list.")
+    if args.way is None and job.way is not None:
+        way = answer.one_way(part, s, job.printer.bed_mm, Way(direction=job.way).direction)
+    else:
+        way = ranking.ways[(args.way or 1) - 1]
+    layered, _ = solve_layered(
+        part.mesh, part.features, duty, s.field, s.limits, s.recipe, way.direction, lambda share, text: None
+    )
+    log = answer.layer_log(part, s, way.direction)
+
+    def clean(a) -> list[float | None]:  # type: ignore[no-untyped-def]
+        return [float(v) if np.isfinite(v) else None for v in a]
+
+    out = {
+        "way": _way(way),
+        "layered": {
+            "reserve": _range(layered.reserve),
+            "mode": layered.mode,
+            "place_mm": list(layered.place),
+            "greatest_movement_mm": layered.movement,
+            "quick_over_layered": 1 + layered.off,
+        },
+        "places": [
+            {
+                "at_mm": list(p.at),
+                "reserve": p.reserve,
+                "mode": p.mode,
+                "case": p.case,
+                "at_support": p.at_support,
+            }
+            for p in weak_places(s.field, s.limits, np.asarray(way.direction))
+        ],
+        "reactions": [
+            {"case": c.name, "held": [{"feature": n, "force_N": list(f)} for n, f in c.reactions]}
+            for c in s.field.cases
+        ],
+        "log": {
+            "height_mm": clean(log.heights),
+            "reserve_nominal": clean(log.nominal),
+            "reserve_peak": clean(log.peak),
+            "area_mm2": clean(log.area),
+            "overhang_mm2": clean(log.overhang),
+            "balance": log.balance,
+        },
+        **_quality(s),
+    }
+    if args.probe:
+        out["probes"] = _probes(s.field, args.probe)
+    return out
 
 
 def _fit(args: argparse.Namespace) -> dict[str, Any]:
@@ -279,7 +391,14 @@ def _export(args: argparse.Namespace) -> dict[str, Any]:
     }
 
 
-_ANSWERS = {"check": _check, "features": _features, "rank": _rank, "fit": _fit, "export": _export}
+_ANSWERS = {
+    "check": _check,
+    "features": _features,
+    "rank": _rank,
+    "strength": _strength,
+    "fit": _fit,
+    "export": _export,
+}
 
 
 def _plain(answer: dict[str, Any]) -> None:

@@ -16,7 +16,8 @@ from knollside.desk.instruments import strips
 from knollside.desk.instruments.core import CoreColumn
 from knollside.desk.instruments.ladder import FitLadder
 from knollside.desk.instruments.log import LogStrip
-from knollside.desk.instruments.net import disc_point
+from knollside.desk.instruments.net import disc_direction, disc_point
+from knollside.desk.instruments.stair import Stair
 from knollside.desk.instruments.verdictline import VerdictLine
 from knollside.desk.instruments.widgets import Chip, NumberField, RangeBar, reserve_tone, times
 from knollside.desk.stage import raster
@@ -204,7 +205,7 @@ def test_every_strip_draws_with_and_without_something_to_show(qtbot) -> None:  #
     )
     ring = shapely.Point(0, 0).buffer(20).difference(shapely.Point(0, 0).buffer(6))
     shown = [
-        (strips.Stair(), lambda w: w.put(None, "", ""), lambda w: w.put(allow, "the hose", "PETG")),
+        (Stair(), lambda w: w.put(None, "", ""), lambda w: w.put(allow, "the hose", "PETG")),
         (strips.WeakCut(), lambda w: w.put(None, Recipe(), ""), lambda w: w.put(ring, Recipe(), "here")),
         (strips.FitCut(), lambda w: w.put(None), lambda w: w.put(row)),
         (strips.ErrorChart(), lambda w: None, lambda w: w.put(learn(readings, "hole", "upright"), readings, "hole")),
@@ -312,3 +313,36 @@ def test_marks_and_paint_change_the_picture_and_a_click_names_the_face(qtbot) ->
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(260, 190))
     QTest.keyClick(view, Qt.Key.Key_Plus)
     assert len(got) == 1 or view.camera.yaw != yaw
+
+
+def test_the_net_maps_places_and_directions_to_and_fro() -> None:
+    centre = np.array([0.48, -0.62, 0.62]) / np.linalg.norm([0.48, -0.62, 0.62])
+    for x, y in ((0.0, 0.0), (0.3, -0.5), (-0.9, 0.2), (0.1, 0.95)):
+        d = disc_direction(np.array(x), np.array(y), centre)
+        assert np.linalg.norm(d) == pytest.approx(1) and d @ centre > -1e-9
+        assert disc_point(d, centre) == pytest.approx((x, y), abs=1e-9)
+
+
+def test_the_stair_takes_a_factor_of_ones_own(qtbot) -> None:  # type: ignore[no-untyped-def]
+    case = LoadCase(name="the hose", loads=(), permanent=True)
+    stair = Stair()
+    qtbot.addWidget(stair)
+    stair.resize(700, 190)
+    stair.put(allowables(material("PETG"), Surroundings(temperature_c=45), case), "the hose", "PETG")
+    stair.show()
+    stair.grab()
+    said: list[tuple[str, object]] = []
+    stair.changed.connect(lambda name, value: said.append((name, value)))
+    box = stair._boxes[1][0]
+    QTest.mouseClick(stair, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    assert stair.entry.isVisible() and stair.entry.text() == "0.33"
+    QTest.keyClicks(stair.entry, "0,5")
+    QTest.keyClick(stair.entry, Qt.Key.Key_Return)
+    assert said == [("Always loaded", 0.5)] and not stair.entry.isVisible()
+    stair.edit(1)
+    QTest.keyClicks(stair.entry, "seven")
+    QTest.keyClick(stair.entry, Qt.Key.Key_Return)
+    assert len(said) == 1, "nonsense is not taken"
+    stair.entry.clear()
+    QTest.keyClick(stair.entry, Qt.Key.Key_Return)
+    assert said[-1] == ("Always loaded", None)

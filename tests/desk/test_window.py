@@ -116,7 +116,7 @@ def test_from_mesh_to_exported_part_with_mouse(desk: Desk, tmp_path: Path) -> No
 
 
 def _row(desk: Desk):  # type: ignore[no-untyped-def]
-    from knollside.desk.steps.lay import WayRow
+    from knollside.desk.instruments.wayrow import WayRow
 
     return desk.window.steps["Lay"].panel.findChild(WayRow)
 
@@ -325,7 +325,7 @@ def test_a_job_file_leaves_and_returns(desk: Desk, tmp_path: Path) -> None:
     duty = desk.state.doc.duty
     desk.window.part_step.open_file(str(tmp_path / "arm.json"))
     desk.settle(lambda: desk.state.facts is not None)
-    assert desk.state.doc.duty == duty and len(desk.state.shop.parts()) == 5
+    assert desk.state.doc.duty == duty and len(desk.state.shop.parts()) == 6
     assert desk.state.doc.recipe.walls == 4 and len(desk.state.doc.mates) == 4
 
 

@@ -81,30 +81,99 @@ class Placed(Record):
         return self
 
 
-class Held(Placed):
-    """A held place: *fixed* cannot move, *sliding* cannot move along its normal."""
+HeldKind = Literal["fixed", "sliding", "screw", "pin", "edge"]
+LoadKind = Literal["force", "weight", "torque", "pressure", "bearing", "deflection"]
+GRAVITY = 9.80665  # m/s2, standard (CGPM 1901)
 
-    kind: Literal["fixed", "sliding"] = "fixed"
+
+class Held(Placed):
+    """A held place.
+
+    *fixed* cannot move; *sliding* cannot move along its normal; *screw* is clamped over the ring under a
+    screw's head (``head_mm`` across, twice the hole where not given) around a hole; *pin* is carried by a
+    pin in the hole, which pushes but never pulls; *edge* is clamped along the sharp edge nearest to it.
+    """
+
+    kind: HeldKind = "fixed"
+    head_mm: Length | None = Field(None, gt=0, le=200)
 
 
 class Load(Placed):
-    """A force spread over a place, ``force_N`` in the part's frame."""
+    """Something that pushes at a place; which number counts depends on ``kind``.
 
-    force_N: ForceVec
+    *force*: ``force_N`` spread over the face; *weight*: ``weight_g`` hanging, down being -Z of the part as
+    drawn; *torque*: ``torque_Nmm`` about the feature's own axis, or ``axis`` (right-hand rule); *pressure*:
+    ``pressure_MPa`` against the face; *bearing*: ``force_N`` from a pin in a hole, as the cosine of the angle;
+    *deflection*: the face is moved by ``deflection_mm``, and the verdict is one of strain.
+    """
+
+    kind: LoadKind = "force"
+    force_N: ForceVec = (0.0, 0.0, 0.0)
+    weight_g: Annotated[float, _quantity("mass")] | None = Field(None, ge=0, le=1e7)
+    torque_Nmm: Annotated[float, _quantity("torque")] | None = None
+    pressure_MPa: Stress | None = None
+    deflection_mm: Vec3 | None = None
+    axis: tuple[float, float, float] | None = None
+
+    @model_validator(mode="after")
+    def _whole(self) -> Load:
+        wanted = {
+            "weight": self.weight_g,
+            "torque": self.torque_Nmm,
+            "pressure": self.pressure_MPa,
+            "deflection": self.deflection_mm,
+        }
+        if self.kind in wanted and wanted[self.kind] is None:
+            unit = {"weight": "weight_g", "torque": "torque_Nmm", "pressure": "pressure_MPa"}
+            raise ValueError(f"a load of kind '{self.kind}' needs '{unit.get(self.kind, 'deflection_mm')}'")
+        return self
+
+    @property
+    def vector(self) -> tuple[float, float, float]:
+        """The force in the part's frame, N; nothing for torque, pressure and deflection."""
+        if self.kind == "weight":
+            return (0.0, 0.0, -(self.weight_g or 0.0) / 1000 * GRAVITY)
+        return self.force_N if self.kind in ("force", "bearing") else (0.0, 0.0, 0.0)
 
     @property
     def newtons(self) -> float:
-        return float(np.linalg.norm(self.force_N))
+        return float(np.linalg.norm(self.vector))
+
+    @property
+    def nothing(self) -> bool:
+        """Whether it pushes with nothing at all."""
+        if self.kind == "deflection":
+            return not np.any(self.deflection_mm)
+        return {"torque": self.torque_Nmm, "pressure": self.pressure_MPa}.get(self.kind, self.newtons) == 0
+
+    def times(self, factor: float) -> Load:
+        """The same load, ``factor`` times as strong."""
+        change: dict[str, Any] = {"force_N": tuple(factor * c for c in self.force_N)}
+        for key in ("weight_g", "torque_Nmm", "pressure_MPa"):
+            if getattr(self, key) is not None:
+                change[key] = factor * getattr(self, key)
+        if self.deflection_mm is not None:
+            change["deflection_mm"] = tuple(factor * c for c in self.deflection_mm)
+        return self.model_copy(update=change)
 
 
 class LoadCase(Record):
-    """Loads that act at the same time, and how they act."""
+    """Loads that act at the same time, and how they act; cases act in turn.
+
+    ``cycles`` says how often a repeated one comes (about a thousand where not said).
+    """
 
     name: str = Field(max_length=80)
     loads: tuple[Load, ...] = Field(max_length=40)
     repeated: bool = False
     permanent: bool = False
     knocked: bool = False
+    cycles: float | None = Field(None, ge=1, le=1e9)
+
+    @property
+    def bends(self) -> bool:
+        """Whether it moves something by a stated way, so that strain is judged."""
+        return any(ld.kind == "deflection" for ld in self.loads)
 
 
 class Surroundings(Record):
@@ -149,7 +218,11 @@ class FaceMark(StrEnum):
 
 
 class Duty(Record):
-    """What the part must do."""
+    """What the part must do.
+
+    ``treads`` are the person's own factors of the strength stair, by its names; ``critical_mm`` the distance
+    stress is averaged over at a peak (METHODS 1.2).
+    """
 
     purpose: Purpose = Purpose.WORKING
     held: tuple[Held, ...] = Field((), max_length=60)
@@ -157,6 +230,8 @@ class Duty(Record):
     surroundings: Surroundings = Surroundings()
     danger: Danger = Danger.UNASKED
     marks: dict[str, FaceMark] = Field(default_factory=dict)
+    treads: dict[str, Annotated[float, Field(gt=0, le=1.5)]] = Field(default_factory=dict)
+    critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
 
 
 class Way(Record):

@@ -18,6 +18,7 @@ _INSIDE = {
     "time": "s",
     "temperature": "degC",
     "stress": "MPa",
+    "torque": "N*mm",
     "share": "",
 }
 _EXAMPLE = {
@@ -27,6 +28,7 @@ _EXAMPLE = {
     "time": '60, "2 h"',
     "temperature": '45, "113 degF"',
     "stress": '45, "45 MPa"',
+    "torque": '2000, "2 N m"',
     "share": '0.3, "30 %"',
 }
 _ALIAS = {
@@ -43,6 +45,11 @@ _ALIAS = {
     "kp": "kgf",
     "h": "hour",
     "lb": "lb",
+    "Nm": "N*m",
+    "Nmm": "N*mm",
+    "Ncm": "N*cm",
+    "kgfcm": "kgf*cm",
+    "lbfin": "lbf*inch",
 }
 _TERM = re.compile(
     r"""\s*(?P<sign>[+-]?)\s*
@@ -51,6 +58,8 @@ _TERM = re.compile(
         \s*(?P<unit>[A-Za-z°%'"]*)""",
     re.VERBOSE,
 )
+# "2 N m" and "2 N·m" are one unit, not a sum.
+_TORQUE = re.compile(r"\b(N|kgf|lbf)\s*[·*.]?\s*(mm|cm|m|in)\b")
 
 
 class QuantityError(ValueError):
@@ -80,7 +89,7 @@ def _factor(unit: str, kind: str) -> float:
 def parse(value: float | int | str, kind: str) -> float:
     """Return ``value`` in the inside unit of ``kind``.
 
-    ``kind`` is one of length, force, mass, time, temperature, stress, share.
+    ``kind`` is one of length, force, mass, time, temperature, stress, torque, share.
     Numbers pass through. A mass given for a force is a hanging weight (times
     standard gravity, CGPM 1901). Raises :class:`QuantityError`.
     """
@@ -99,6 +108,8 @@ def parse(value: float | int | str, kind: str) -> float:
         text = text.replace(",", ".")
     elif "," in text:
         raise QuantityError(f"'{text}' has more than one decimal mark")
+    if kind == "torque":
+        text = _TORQUE.sub(r"\1\2", text)
     terms: list[tuple[float, str]] = []
     total, position, last_unit = 0.0, 0, ""
     while position < len(text):

@@ -83,7 +83,7 @@ def _hinge() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
 
 
 def _knob() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
-    turn = 2000.0 / 41.0 / 2 * 2  # 2 N m as a pair of pushes 41 mm apart
+    turn = 2000.0 / 41.0  # 2 N m as a pair of pushes 41 mm apart: two fingers on opposite lobes
     duty = Duty(
         purpose=Purpose.WORKING,
         held=(Held(feature="hexagon-1"),),
@@ -99,6 +99,29 @@ def _knob() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
         marks={"hexagon-1": FaceMark.MATES},
     )
     return duty, Recipe(walls=3, infill=0.3), (Mate(feature="hole-1", hardware="M6", fit="close"),)
+
+
+def _clip() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
+    duty = Duty(
+        purpose=Purpose.WORKING,
+        held=(Held(feature="hole-1", kind="screw", head_mm=8.0), Held(feature="hole-2", kind="screw", head_mm=8.0)),
+        cases=(
+            LoadCase(
+                name="snapped on",
+                repeated=True,
+                cycles=20,
+                loads=(
+                    Load(at=(9.6, 6.4, 7), kind="deflection", deflection_mm=(0, 0.6, 0)),
+                    Load(at=(9.6, -6.4, 7), kind="deflection", deflection_mm=(0, -0.6, 0)),
+                ),
+            ),
+            LoadCase(name="the vine", loads=(Load(at=(-8.15, 0, 7), force_N=(25, 0, 0)),), permanent=True),
+        ),
+        surroundings=OUTDOORS,
+        danger=Danger.NOBODY,
+        marks={"hole-1": FaceMark.HELD, "hole-2": FaceMark.HELD},
+    )
+    return duty, Recipe(walls=3, infill=1.0), (Mate(feature="hole-1", hardware="M4", fit="medium"),)
 
 
 def _label() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
@@ -138,6 +161,7 @@ def fill_demo(shop: Workshop) -> None:
         ("vent-hinge", "Vent hinge", _hinge, tom, green),
         ("m6-knob", "M6 knob", _knob, brick, grey),
         ("label-plate", "Label plate", _label, tom, green),
+        ("trellis-clip", "Trellis clip", _clip, tom, green),
     ):
         part = shop.add_part(job, title, load_file(PARTS / f"{stem}.stl").mesh, "as made", printer, spool)
         ids[stem] = part

@@ -120,7 +120,34 @@ def label_plate() -> Solid:
     return solid + ring(26, 16, 13, 20, 3) + ring(44, 20.6, 11, 10.8, 3) + ring(44, 11.2, 12, 11.6, 3)
 
 
-MAKERS = {"hose-arm": hose_arm, "vent-hinge": vent_hinge, "m6-knob": m6_knob, "label-plate": label_plate}
+def trellis_clip() -> Solid:
+    """C-shaped clip over a 16 mm cane with two lips, on a foot with a screw hole; opened each season."""
+    inner, outer, wide = 8.15, 9.95, 14.0
+    ring = m3.CrossSection.circle(outer, 96) - m3.CrossSection.circle(inner, 96)
+    mouth = m3.CrossSection([np.array([(0, 0), (30, -20.2), (30, 20.2)])])
+    arms = ring - mouth
+    lips = m3.CrossSection.circle(1.4, 32)
+    a = np.radians(34.0)
+    middle = (inner + outer) / 2
+    for sign in (1, -1):
+        arms += lips.translate((float(middle * np.cos(a)) + 0.6, sign * float(middle * np.sin(a)) + sign * 0.4))
+    clip = m3.Manifold.extrude(arms, wide)
+    foot = _box(-17, -9, -16, 16, 0, wide)
+    return (
+        foot
+        + clip
+        - _along_x(_rod(4.5, 12, 48)).translate((-19, -12.2, 7))
+        - _along_x(_rod(4.5, 12, 48)).translate((-19, 12.2, 7))
+    )
+
+
+MAKERS = {
+    "hose-arm": hose_arm,
+    "vent-hinge": vent_hinge,
+    "m6-knob": m6_knob,
+    "label-plate": label_plate,
+    "trellis-clip": trellis_clip,
+}
 
 
 def mesh_of(solid: Solid) -> Mesh:

@@ -8,8 +8,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from knollside.desk.work import Outcome, Work
 
-NAMES = ("opened", "stair", "lay", "detail", "plain log", "build", "prove", "fits", "correct", "bar", "export")
-
 
 class Answers(QObject):
     """The last result of each kind; ``changed`` names the kind. Results stay until replaced."""
@@ -37,6 +35,11 @@ class Answers(QObject):
         """The last result, old or not."""
         kept = self._kept.get(name)
         return kept[1] if kept else None
+
+    def put(self, name: str, key: object, result: Any) -> None:
+        """Replace a result by a better one from the same inputs."""
+        self._kept[name] = (key, result)
+        self.changed.emit(name)
 
     def key(self, name: str) -> object:
         kept = self._kept.get(name)

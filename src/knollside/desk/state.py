@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from knollside.core.bench.bond import learn_bond
@@ -15,13 +15,9 @@ from knollside.core.build.price import time_factor
 from knollside.core.job.file import Job, PrinterFacts
 from knollside.core.material.cards import MATERIALS, Material, material, with_bond
 from knollside.core.model import Duty, FaceMark, Held, Load, LoadCase, Mate, Measurement, Mesh, Range, Refused, Way
-from knollside.desk import tasks
-from knollside.desk.answers import Answers
+from knollside.desk.asks import Asks
 from knollside.desk.work import Work
 from knollside.store.workshop import PartDoc, PrintRecord, Spool, Workshop
-
-UP = (0.0, 0.0, 1.0)
-CELLS = 50_000
 
 
 class _Edit(QUndoCommand):
@@ -38,7 +34,7 @@ class _Edit(QUndoCommand):
         self._undo()
 
 
-class State(QObject):
+class State(Asks):
     """The part on the stage. ``changed`` fires after any stored edit, ``said`` carries a sentence for the person."""
 
     changed = pyqtSignal()
@@ -46,9 +42,8 @@ class State(QObject):
     said = pyqtSignal(str)
 
     def __init__(self, shop: Workshop, work: Work) -> None:
-        super().__init__()
-        self.shop, self.work = shop, work
-        self.answers = Answers(work)
+        super().__init__(work)
+        self.shop = shop
         self.undo = QUndoStack(self)
         self.undo.setUndoLimit(200)
         self.doc: PartDoc | None = None
@@ -81,13 +76,13 @@ class State(QObject):
             self._readings = self.shop.measurements(doc.printer_id, doc.material)
             self._prints = self.shop.prints(doc.printer_id)
 
-    def request_part(self) -> None:
-        if self.doc is not None:
-            self.answers.work.ask("opened", self.doc.mesh_hash, tasks.open_part, self.doc.mesh)
-
     def _on_answer(self, name: str) -> None:
         if name == "opened":
             self.request_fits()
+        if name == "trust":
+            found = self.answers.fresh("trust", self.lay_key) if self.doc is not None else None
+            if found is not None and found[1] is not self.answers.get("lay"):
+                self.answers.put("lay", self.lay_key, found[1])  # the grid was refined: its ways take over
         self.changed.emit()
 
     # Records that go with the part
@@ -136,122 +131,6 @@ class State(QObject):
     @property
     def factor(self) -> Range:
         return time_factor([(p.estimate_hours or 0, p.actual_hours or 0) for p in self._prints])
-
-    @property
-    def way(self) -> tuple[float, float, float]:
-        return self.doc.way.direction if self.doc is not None and self.doc.way is not None else UP
-
-    # Keys: the inputs an answer rests on
-
-    @property
-    def lay_key(self) -> object:
-        assert self.doc is not None
-        d = self.doc
-        return (
-            d.mesh_hash,
-            d.duty.held,
-            d.duty.cases,
-            d.duty.surroundings,
-            d.duty.danger,
-            d.duty.purpose,
-            d.material,
-            self.bonds.get(d.material),
-            self.printer.bed_mm,
-        )
-
-    @property
-    def build_key(self) -> object:
-        return (self.lay_key, self.way, self.factor)
-
-    @property
-    def prove_key(self) -> object:
-        assert self.doc is not None
-        return (self.lay_key, self.way, self.doc.recipe)
-
-    @property
-    def fits_key(self) -> object:
-        assert self.doc is not None
-        return (self.doc.mesh_hash, self.doc.mates, self.way, self.readings)
-
-    # Asking for answers
-
-    @property
-    def facts(self) -> Any:
-        opened = self.answers.fresh("opened", self.doc.mesh_hash) if self.doc is not None else None
-        return opened.facts if opened is not None else None
-
-    def request_lay(self) -> None:
-        if self.doc is not None and self.facts is not None:
-            self.work.ask(
-                "lay",
-                self.lay_key,
-                tasks.lay,
-                self.facts,
-                self.doc.duty,
-                self.doc.recipe,
-                self.card,
-                self.printer.bed_mm,
-                CELLS,
-            )
-
-    def request_detail(self, letter: str = "") -> None:
-        """The layer log of the chosen way."""
-        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
-        if laying is not None:
-            self.work.ask(
-                "detail",
-                (self.lay_key, self.way),
-                tasks.detail,
-                self.facts,
-                laying.strength,
-                self.printer.bed_mm,
-                self.way,
-                letter,
-            )
-        elif self.doc is not None and self.facts is not None:
-            self.work.ask(
-                "plain log",
-                (self.doc.mesh_hash, self.way, self.doc.recipe),
-                tasks.plain_log,
-                self.facts,
-                self.way,
-                self.doc.recipe,
-            )
-
-    def request_build(self) -> None:
-        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
-        if laying is not None and self.doc is not None:
-            self.work.ask(
-                "build",
-                self.build_key,
-                tasks.build,
-                self.facts,
-                laying.strength,
-                self.doc.duty,
-                self.way,
-                self.printer,
-                self.bonds,
-                self.factor,
-            )
-
-    def request_prove(self, quick: Range) -> None:
-        if self.doc is not None and self.facts is not None and self.doc.way is not None:
-            self.work.ask(
-                "prove",
-                self.prove_key,
-                tasks.prove,
-                self.facts,
-                self.doc.duty,
-                self.doc.recipe,
-                self.card,
-                self.doc.way,
-                quick,
-                CELLS,
-            )
-
-    def request_fits(self) -> None:
-        if self.doc is not None and self.facts is not None:
-            self.work.ask("fits", self.fits_key, tasks.fits, self.facts, self.doc.mates, self.way, self.readings)
 
     # Edits: each is one undo step and one transaction
 
@@ -461,6 +340,8 @@ class State(QObject):
             surroundings=d.duty.surroundings,
             danger=d.duty.danger,
             marks=d.duty.marks,
+            treads=d.duty.treads,
+            critical_mm=d.duty.critical_mm,
             way=d.way.direction if d.way else None,
             mates=d.mates,
             measurements=self.readings,

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
+
+import numpy as np
 
 from knollside.core.build.board import Board
 from knollside.core.build.choose import Choice
@@ -11,6 +13,7 @@ from knollside.core.build.price import Pace
 from knollside.core.fit.process import Correction, Shift, learn
 from knollside.core.job import answer
 from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
+from knollside.core.job.cure import Cure, cures
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.ways import Ranking, RatedWay
 from knollside.core.material.allowables import Allowables, allowables
@@ -19,8 +22,10 @@ from knollside.core.mesh.appearance import Appearance, appearance_of
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import Loaded, load_file
 from knollside.core.mesh.repair import Repair, repair
-from knollside.core.model import Duty, Mate, Measurement, Mesh, Range, Recipe, Way
+from knollside.core.model import Array, Duty, Mate, Measurement, Mesh, Range, Recipe, Way
 from knollside.core.proof.bar import Bar, hole_and_pin_bar
+from knollside.core.strength.places import Portion, WeakPlace, portions, weak_places
+from knollside.core.strength.trust import Trust
 
 Vec = tuple[float, float, float]
 
@@ -39,8 +44,16 @@ class Laying:
 
 @dataclass(frozen=True)
 class WayDetail:
+    """A way with its log, the places that would go first, its thin portions, its cures, and how it bends."""
+
     log: LayerLog
     way: RatedWay
+    places: tuple[WeakPlace, ...]
+    portions: tuple[Portion, ...]
+    cures: tuple[Cure, ...]
+    bend: Array
+    movement: float
+    bending_case: str
 
 
 @dataclass(frozen=True)
@@ -79,7 +92,7 @@ def mend(mesh: Mesh, tick: Tick) -> Repair:
 
 
 def stair(card: Material, duty: Duty, tick: Tick) -> tuple[Allowables, ...]:
-    return tuple(allowables(card, duty.surroundings, c) for c in duty.cases if c.loads)
+    return tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
 
 
 def lay(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, bed: Vec, cells: int, tick: Tick) -> Laying:
@@ -88,9 +101,44 @@ def lay(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, bed: Vec, c
     return Laying(s, answer.ways(part, duty, s, bed))
 
 
-def detail(part: PartFacts, s: Strength, bed: Vec, direction: Vec, letter: str, tick: Tick) -> WayDetail:
-    tick(0.2, "cutting layers")
-    return WayDetail(answer.layer_log(part, s, direction), answer.one_way(part, s, bed, direction, letter))
+def detail(
+    part: PartFacts,
+    duty: Duty,
+    laying: Laying,
+    printer: PrinterFacts,
+    bond: dict[str, Range],
+    direction: Vec,
+    letter: str,
+    board: Board | None,
+    tick: Tick,
+) -> WayDetail:
+    s = laying.strength
+    tick(0.1, "cutting layers")
+    log = answer.layer_log(part, s, direction)
+    way = answer.one_way(part, s, printer.bed_mm, direction, letter)
+    n = np.asarray(direction)
+    tick(0.5, "finding what goes first")
+    places = weak_places(s.field, s.limits, n)
+    thin = portions(part.mesh, s.field, s.limits, n, laying.ranking.net.directions[::4])
+    tick(0.8, "looking for cures")
+    choices = answer.materials(s, duty, direction, printer, bond)
+    found = cures(part, duty, s, laying.ranking, way, log, board, choices)
+    return WayDetail(log, way, places, thin, found, *answer.bend_of(part, s))
+
+
+def why(part: PartFacts, s: Strength, bed: Vec, direction: Vec, tick: Tick) -> RatedWay:
+    """One direction by itself: what would go first, where, and what is given up."""
+    tick(0.3, "rating it")
+    return answer.one_way(part, s, bed, direction, "?")
+
+
+def trust(part: PartFacts, duty: Duty, laying: Laying, bed: Vec, tick: Tick) -> tuple[Trust, Laying]:
+    """What backs the short list; the laying is made anew when the grid had to be refined."""
+    found = answer.trust(part, duty, laying.strength, laying.ranking, tick=tick)
+    if found.finer is None:
+        return found, laying
+    s = replace(laying.strength, field=found.finer)
+    return replace(found, finer=None), Laying(s, answer.ways(part, duty, s, bed))
 
 
 def plain_log(part: PartFacts, direction: Vec, recipe: Recipe, tick: Tick) -> LayerLog:

@@ -44,8 +44,10 @@ _DOING = {
     "load": "Reading the file",
     "mend": "Mending",
     "stair": "Strength",
+    "why": "Rating it",
+    "trust": "Checking",
 }
-_QUIET = {"fits", "stair", "warm"}
+_QUIET = {"fits", "stair", "warm", "why", "trust"}
 
 
 class Window(QMainWindow):

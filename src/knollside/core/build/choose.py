@@ -53,7 +53,7 @@ def rank_materials(
         reserve: Range | None = None
         if not word:
             try:
-                limits = tuple(allowables(card, duty.surroundings, c) for c in duty.cases if c.loads)
+                limits = tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
                 reserve = rate(field, limits, np.array([direction])).range_of(0)
             except Refused as refusal:
                 word, why = "heat", str(refusal)

@@ -42,6 +42,7 @@ from knollside.core.strength.field import StressField, solve
 from knollside.core.strength.rating import point_reserves, rate
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
 from knollside.core.strength.skin import skin_of
+from knollside.core.strength.trust import Trust, refine, solve_layered
 
 Tick = Callable[[float, str], None]
 CELLS = 50_000
@@ -89,11 +90,12 @@ def strength(
     cells: int = CELLS,
     way: Way | None = None,
     tick: Tick | None = None,
+    probes: Array | None = None,
 ) -> Strength:
-    """Solve once for a duty. With a ``way`` the shell has tops and walls of that way."""
-    limits = tuple(allowables(card, duty.surroundings, c) for c in duty.cases if c.loads)
+    """Solve once for a duty. With a ``way`` the shell has tops and walls of that way; ``probes`` are read besides."""
+    limits = tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
     skin = skin_of(recipe, None if way is None else way.direction)
-    found = solve(part.mesh, part.features, duty, card.modulus.value, cells, skin, tick=tick)
+    found = solve(part.mesh, part.features, duty, card.modulus.value, cells, skin, tick=tick, probes=probes)
     return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty))
 
 
@@ -111,6 +113,27 @@ def one_way(
     letter: str = "",
 ) -> RatedWay:
     return rate_way(letter, part.mesh, part.features, s.field, s.limits, s.recipe, s.target, bed, np.asarray(direction))
+
+
+def trust(
+    part: PartFacts, duty: Duty, s: Strength, ranking: Ranking, count: int = 4, tick: Tick | None = None
+) -> Trust:
+    """What backs the short list: a second grid, and the first ``count`` ways solved again in layers."""
+    say = tick or (lambda share, text: None)
+    ways = np.array([w.direction for w in ranking.ways])
+    field, features = s.field, part.features
+    change, coarse, finer = refine(
+        part.mesh, features, duty, field, s.limits, s.recipe, ways, lambda x, t: say(0.25 * x, "on another grid")
+    )
+    field = finer or field
+    again = []
+    for i, w in enumerate(ranking.ways[:count]):
+
+        def tell(x: float, t: str, i: int = i) -> None:
+            say(0.25 + 0.75 * (i + x) / count, f"way {ranking.ways[i].letter} in layers")
+
+        again.append(solve_layered(part.mesh, features, duty, field, s.limits, s.recipe, w.direction, tell)[0])
+    return Trust(field.cells, field.cell, field.balance_error, coarse, change, tuple(again), finer)
 
 
 @dataclass(frozen=True)
@@ -142,6 +165,10 @@ def layer_log(part: PartFacts, s: Strength, direction: tuple[float, float, float
     peak = np.full(count, np.inf)
     clear = ~s.field.apart
     np.minimum.at(peak, bins[clear], parting[clear])
+    # Judged points come in rows a cell apart: each row speaks for the heights half a cell up and down.
+    reach = max(int(np.ceil(0.5 * s.field.cell / step)), 1)
+    peak = np.min([np.roll(np.pad(peak, reach, constant_values=np.inf), k) for k in range(-reach, reach + 1)], axis=0)
+    peak = peak[reach : reach + count]
     over = _overhang_profile(part.mesh, n, s.recipe, count)
     paint = _at_corners(part.mesh, s.field, every)
     area = np.array([x.area for x in res.sections])
@@ -191,6 +218,17 @@ def _overhang_profile(mesh: Mesh, n: Array, recipe: Recipe, count: int) -> Array
     middle = faces.mean(axis=1)[steep]
     bins = np.clip(((middle - low) / max(high - low, 1e-9) * count).astype(int), 0, count - 1)
     return np.bincount(bins, mesh.areas[steep], minlength=count).astype(float)
+
+
+def bend_of(part: PartFacts, s: Strength) -> tuple[Array, float, str]:
+    """Displacement (v, 3) mm at every mesh corner of the case that moves most, that movement, and the case."""
+    case = max(s.field.cases, key=lambda c: float(np.linalg.norm(c.displacement, axis=1).max()))
+    from scipy.spatial import cKDTree
+
+    distance, near = cKDTree(s.field.grid_points).query(part.mesh.vertices, k=4)
+    weight = 1 / np.maximum(distance, 1e-3) ** 2
+    shift = np.einsum("vk,vkd->vd", weight / weight.sum(axis=1, keepdims=True), case.displacement[near])
+    return shift, float(np.linalg.norm(case.displacement, axis=1).max()), case.name
 
 
 def _at_corners(mesh: Mesh, field: StressField, reserve: Array) -> Array:

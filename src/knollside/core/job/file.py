@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
@@ -57,6 +57,8 @@ class Job(Record):
     surroundings: Surroundings = Surroundings()
     danger: Danger = Danger.UNASKED
     marks: dict[str, FaceMark] = Field(default_factory=dict)
+    treads: dict[str, Annotated[float, Field(gt=0, le=1.5)]] = Field(default_factory=dict)
+    critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
     way: tuple[float, float, float] | None = None
     mates: tuple[Mate, ...] = Field((), max_length=400)
     measurements: tuple[Measurement, ...] = Field((), max_length=20_000)
@@ -71,6 +73,8 @@ class Job(Record):
             surroundings=self.surroundings,
             danger=self.danger,
             marks=self.marks,
+            treads=self.treads,
+            critical_mm=self.critical_mm,
         )
 
 

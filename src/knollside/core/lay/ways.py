@@ -13,7 +13,7 @@ from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import MODES, Ratings, rate, sphere
 
-NET_DIRECTIONS = 800
+NET_DIRECTIONS = 2000
 _SAME = np.cos(np.radians(12))
 
 
@@ -210,20 +210,30 @@ def _describe(
     )
 
 
+_DOWN = {
+    (0, 0, 1): "As drawn",
+    (0, 0, -1): "Upside down",
+    (1, 0, 0): "On its left end",
+    (-1, 0, 0): "On its right end",
+    (0, 1, 0): "On its front",
+    (0, -1, 0): "On its back",
+}
+
+
 def _title(features: tuple[Feature, ...], n: Array, foot: Footing, mesh: Mesh) -> str:
-    wide = float(max(np.ptp(mesh.vertices @ foot.turn.T, axis=0)[:2]))
-    posture = "Standing" if foot.height > 1.25 * wide else "Flat" if foot.height < 0.45 * wide else "Upright"
+    """How it lies in plain words: left is -X of the drawing, the front -Y."""
+    axis, near = max(((a, float(np.dot(a, n))) for a in _DOWN), key=lambda p: p[1])
     level = float((mesh.vertices[np.unique(mesh.faces)] @ n).min())
-    under = [
-        f
-        for f in features
-        if f.kind == "flat"
+    flat = any(
+        f.kind == "flat"
         and float(np.asarray(f.axis) @ n) < -0.9995
         and abs(float(np.asarray(f.centre) @ n) - level) < 0.1
-    ]
-    if under:
-        return f"{posture} on {under[0].title.lower()}"
-    return "Leaning" if foot.contact < 4 else f"{posture}, on edges"
+        for f in features
+    )
+    if near > 0.999:
+        return _DOWN[axis] if flat else f"{_DOWN[axis]}, edges only"
+    words = _DOWN[axis].removeprefix("On its ").replace("As drawn", "drawn").replace("Upside down", "upside-down")
+    return f"On a slope, nearest {words}" if flat else f"Leaning, nearest {words}"
 
 
 def near_feature(mesh: Mesh, features: tuple[Feature, ...], point: Array) -> str:

@@ -6,7 +6,7 @@ values replace a card's, visibly.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from knollside.core.model import Range, Refused
 
@@ -35,6 +35,7 @@ class Material:
     flexible: bool = False
     price_per_kg: float = 20.0
     note: str = ""
+    snap: Range = field(default_factory=lambda: Range(2.5, 1.5, 4.0))  # strain in % that one snap may reach
 
 
 def _card(
@@ -71,8 +72,25 @@ def _card(
         shrink,
         price_per_kg=price,
         note=note,
+        snap=Range(*_SNAP.get(name, (2.5, 1.5, 4.0))),
         **flags,
     )
+
+
+# Strain (%) one snap may reach: middle, low, high. Typical of printed parts, about half of what moulded ones
+# of the same plastic are given in snap-fit design; seasonal or daily snapping takes the stair's fatigue tread.
+_SNAP = {
+    "PLA": (1.5, 1.0, 2.2),
+    "PETG": (3.0, 2.0, 4.5),
+    "ABS": (2.5, 1.6, 3.5),
+    "ASA": (2.5, 1.6, 3.5),
+    "PC": (3.0, 2.0, 4.0),
+    "Nylon": (5.0, 3.0, 8.0),
+    "Nylon + carbon": (1.5, 0.9, 2.2),
+    "PETG + carbon": (1.4, 0.9, 2.0),
+    "TPU 95A": (30.0, 18.0, 45.0),
+    "PP": (8.0, 5.0, 12.0),
+}
 
 
 MATERIALS: dict[str, Material] = {

@@ -28,3 +28,11 @@ def nearest_face(mesh: Mesh, point: Array) -> tuple[int, float]:
         score = np.abs(np.einsum("ij,ij->i", n, off)) if best > 1e-6 else mesh.areas[near[tied]]
         return int(near[tied[np.argmax(score)]]), float(best)
     return int(near[tied[0]]), float(best)
+
+
+def nearest_point(mesh: Mesh, point: Array) -> Array:
+    """The place on the surface nearest to ``point``, (3,)."""
+    from trimesh.triangles import closest_point
+
+    face, _ = nearest_face(mesh, point)
+    return np.asarray(closest_point(mesh.triangles[[face]], point[None])[0])

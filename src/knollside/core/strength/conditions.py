@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
+import numba
 import numpy as np
 from scipy.spatial import cKDTree
 
-from knollside.core.model import Array, Ints, Mesh, Refused
+from knollside.core.model import Array, Feature, Held, Ints, Mesh, Refused
 from knollside.core.strength.element import shape
 from knollside.core.strength.grid import Grid
 
@@ -26,25 +28,45 @@ class Spots:
 
 
 def sample_faces(mesh: Mesh, faces: Ints, spacing: float) -> Spots:
-    """Points spread evenly over triangles, no farther apart than about ``spacing`` mm."""
+    """Points spread evenly over triangles, no farther apart than about ``spacing`` mm.
+
+    Each triangle is cut into rows along its longest side; a row's points stand for its area and lie at its
+    centroid's height, so that even and linear loads keep their sum and their moment.
+    """
     tri = mesh.triangles[faces]
     normals = mesh.normals[faces]
     areas = mesh.areas[faces]
-    longest = np.linalg.norm(tri - np.roll(tri, 1, axis=1), axis=2).max(axis=1)
-    parts = np.clip(np.ceil(longest / spacing).astype(int), 1, 400)
+    side = np.linalg.norm(np.roll(tri, -1, axis=1) - tri, axis=2)
+    first = side.argmax(axis=1)
+    at = (first[:, None] + np.arange(3)) % 3
+    tri = np.take_along_axis(tri, at[:, :, None], axis=1)  # base from corner 0 to corner 1, apex corner 2
+    base = side.max(axis=1)
+    wide = np.clip(np.ceil(base / spacing).astype(int), 1, 400)
+    high = np.clip(np.ceil(2 * areas / np.maximum(base, 1e-12) / spacing).astype(int), 1, 400)
     points, normal, area = [], [], []
-    for k in np.unique(parts):
-        mine = np.flatnonzero(parts == k)
-        i, j = np.meshgrid(np.arange(k), np.arange(k), indexing="ij")
-        up = (i + j) < k
-        down = (i + j) < k - 1
-        u = np.r_[(i[up] + 1 / 3), (i[down] + 2 / 3)] / k
-        v = np.r_[(j[up] + 1 / 3), (j[down] + 2 / 3)] / k
-        w = np.stack([1 - u - v, u, v], axis=1)
-        points.append(np.einsum("sw,twd->tsd", w, tri[mine]).reshape(-1, 3))
-        normal.append(np.repeat(normals[mine], len(u), axis=0))
-        area.append(np.repeat(areas[mine] / len(u), len(u)))
+    kinds, which = np.unique(wide * 1000 + high, return_inverse=True)
+    for i, kind in enumerate(kinds):
+        mine = np.flatnonzero(which == i)
+        w, share = _rows(int(kind) // 1000, int(kind) % 1000)
+        points.append((w[None, :, :] @ tri[mine]).reshape(-1, 3))
+        normal.append(np.repeat(normals[mine], len(w), axis=0))
+        area.append((areas[mine, None] * share).reshape(-1))
     return Spots(np.vstack(points), np.vstack(normal), np.concatenate(area))
+
+
+@lru_cache(maxsize=4096)
+def _rows(wide: int, high: int) -> tuple[Array, Array]:
+    """Barycentric places (m, 3) in rows towards the apex, and the share of the area each stands for."""
+    places, shares = [], []
+    for j in range(high):
+        v0, v1 = j / high, (j + 1) / high
+        share = (1 - v0) ** 2 - (1 - v1) ** 2
+        v = 1 - 2 / 3 * ((1 - v0) ** 3 - (1 - v1) ** 3) / share
+        n = max(int(np.ceil(wide * (1 - v0))), 1)
+        u = (np.arange(n) + 0.5) / n * (1 - v)
+        places.append(np.stack([1 - v - u, u, np.full(n, v)], axis=1))
+        shares.append(np.full(n, share / n))
+    return np.vstack(places), np.concatenate(shares)
 
 
 def locate(grid: Grid, spots: Spots) -> tuple[Ints, Array]:
@@ -72,66 +94,151 @@ def locate(grid: Grid, spots: Spots) -> tuple[Ints, Array]:
 
 @dataclass(frozen=True)
 class Hold:
-    """One held place on the grid."""
+    """One held place on the grid: springs at ``spots`` along every axis, or along ``along`` (n, 3) only.
+
+    ``active`` (n,) tells which spots hold (a pin lets go where it would have to pull); ``to`` (3,) is how far a
+    driven place is moved, mm.
+    """
 
     spots: Spots
     cell: Ints
     weights: Array
-    sliding: bool
+    along: Array | None
+    active: np.ndarray
+    one_way: bool = False
+    to: tuple[float, float, float] | None = None
 
 
-def hold(grid: Grid, mesh: Mesh, faces: Ints, sliding: bool) -> Hold:
+def hold(grid: Grid, mesh: Mesh, faces: Ints, held: Held, feature: Feature) -> Hold:
+    """A held place of any kind, sampled on the true surface."""
+    spacing = 0.5 * float(grid.size.min())
+    if held.kind == "screw":
+        spots = _under_head(mesh, feature, held, spacing)
+    elif held.kind == "edge":
+        spots = _along_edge(mesh, feature, held, faces, spacing, float(grid.size.min()))
+    else:
+        spots = sample_faces(mesh, faces, spacing)
+    if held.kind == "pin" and feature.kind not in ("hole", "slot"):
+        raise Refused(f"A pin carries a hole; {feature.title.lower()} is none.")
+    cell, weights = locate(grid, spots)
+    only_normal = held.kind in ("sliding", "pin")
+    active = np.ones(len(spots.points), np.bool_)
+    return Hold(spots, cell, weights, spots.normals if only_normal else None, active, held.kind == "pin")
+
+
+def drive(grid: Grid, mesh: Mesh, faces: Ints, to: tuple[float, float, float]) -> Hold:
+    """A face moved by ``to`` mm along its own direction, free across it."""
     spots = sample_faces(mesh, faces, 0.5 * float(grid.size.min()))
     cell, weights = locate(grid, spots)
-    return Hold(spots, cell, weights, sliding)
+    way = np.asarray(to, float) / np.linalg.norm(to)
+    along = np.tile(way, (len(spots.points), 1))
+    return Hold(spots, cell, weights, along, np.ones(len(along), np.bool_), False, to)
+
+
+def _under_head(mesh: Mesh, hole: Feature, held: Held, spacing: float) -> Spots:
+    """The ring of flat around a hole's mouths that a screw's head and the wall behind squeeze."""
+    if hole.kind != "hole" or hole.diameter is None or hole.length is None:
+        raise Refused(f"A screw's head clamps a hole; {hole.title.lower()} is none.")
+    axis, centre = np.asarray(hole.axis), np.asarray(hole.centre)
+    radius = (held.head_mm or 2 * hole.diameter) / 2
+    middle = mesh.triangles.mean(axis=1) - centre
+    height = (mesh.triangles - centre) @ axis
+    at_end = (np.abs(np.abs(height) - hole.length / 2) < 0.05).all(axis=1)
+    flat = at_end & (np.abs(mesh.normals @ axis) > 0.99) & (np.sign(mesh.normals @ axis) == np.sign(middle @ axis))
+    if not flat.any():
+        raise Refused(f"{hole.title} has no flat around it for a screw's head; hold it in another way.")
+    spots = sample_faces(mesh, np.flatnonzero(flat), min(spacing, radius / 4))
+    off = spots.points - centre
+    away = np.linalg.norm(off - np.outer(off @ axis, axis), axis=1)
+    keep = away <= radius
+    if not keep.any():
+        raise Refused(f"The head over {hole.title.lower()} is no wider than the hole.")
+    return Spots(spots.points[keep], spots.normals[keep], spots.area[keep])
+
+
+def _along_edge(mesh: Mesh, feature: Feature, held: Held, faces: Ints, spacing: float, width: float) -> Spots:
+    """Points along the sharp edge nearest to the place, each standing for a strip one cell wide."""
+    mine = np.zeros(len(mesh.faces), np.bool_)
+    mine[faces] = True
+    edges = mesh.faces[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2)
+    owner = np.repeat(np.arange(len(mesh.faces)), 3)
+    key = np.sort(edges, axis=1)
+    _, number = np.unique(key, axis=0, return_inverse=True)
+    inside = np.bincount(number.ravel(), mine[owner], minlength=int(number.max()) + 1)
+    rim = np.flatnonzero((inside[number.ravel()] == 1) & mine[owner])
+    if len(rim) == 0:
+        raise Refused(f"{feature.title} has no edge to clamp.")
+    a, b = mesh.vertices[edges[rim, 0]], mesh.vertices[edges[rim, 1]]
+    at = np.asarray(held.at if held.at is not None else feature.centre, float)
+    t = np.clip(((at - a) * (b - a)).sum(axis=1) / np.maximum(((b - a) ** 2).sum(axis=1), 1e-18), 0, 1)
+    start = int(np.argmin(np.linalg.norm(a + t[:, None] * (b - a) - at, axis=1)))
+    way = (b - a) / np.maximum(np.linalg.norm(b - a, axis=1, keepdims=True), 1e-12)
+    line = np.linalg.norm(np.cross(a - a[start], way[start]), axis=1) < 0.05
+    line &= np.abs(way @ way[start]) > 0.999
+    points, area = [], []
+    for p, q in zip(a[line], b[line]):
+        n = max(int(np.ceil(np.linalg.norm(q - p) / spacing)), 1)
+        points.append(p + (np.arange(n) + 0.5)[:, None] / n * (q - p))
+        area.append(np.full(n, np.linalg.norm(q - p) / n * width))
+    spots = np.vstack(points)
+    normal = mesh.normals[owner[rim[start]]]
+    return Spots(spots, np.tile(normal, (len(spots), 1)), np.concatenate(area))
 
 
 def springs(grid: Grid, holds: list[Hold], modulus: float) -> dict[int, Array]:
     """Extra (24, 24) cell matrices of all held places."""
     stiffness = _SPRING * modulus / float(grid.size.min())
-    out: dict[int, Array] = {}
+    touched = np.unique(np.concatenate([h.cell[h.active] for h in holds]))
+    out = np.zeros((len(touched), 24, 24))
     for h in holds:
-        for c in np.unique(h.cell):
-            mine = h.cell == c
-            w = h.weights[mine]
-            if h.sliding:
-                n = h.spots.normals[mine]
-                block = np.einsum("s,sa,sb,si,sj->aibj", h.spots.area[mine], w, w, n, n, optimize=True)
-            else:
-                block = np.einsum("s,sa,sb,ij->aibj", h.spots.area[mine], w, w, np.eye(3), optimize=True)
-            matrix = stiffness * block.reshape(24, 24)
-            out[int(c)] = out[int(c)] + matrix if int(c) in out else matrix
-    return out
+        on = h.active
+        along = h.along[on] if h.along is not None else np.zeros((0, 3))
+        place = np.searchsorted(touched, h.cell[on])
+        _add_springs(place, h.weights[on], stiffness * h.spots.area[on], along, out)
+    return {int(c): out[i] for i, c in enumerate(touched)}
 
 
-def reaction(grid: Grid, h: Hold, u: Array, modulus: float) -> tuple[Array, Array]:
-    """Force and moment about the origin (N, N mm) that a held place exerts on the part."""
+@numba.njit(cache=True, nogil=True)
+def _add_springs(place, weights, stiff, along, out):  # type: ignore[no-untyped-def]
+    for s in range(len(place)):
+        m = place[s]
+        for a in range(8):
+            for b in range(8):
+                f = stiff[s] * weights[s, a] * weights[s, b]
+                if len(along):
+                    for i in range(3):
+                        for j in range(3):
+                            out[m, 3 * a + i, 3 * b + j] += f * along[s, i] * along[s, j]
+                else:
+                    for i in range(3):
+                        out[m, 3 * a + i, 3 * b + i] += f
+
+
+def driven_force(grid: Grid, h: Hold, modulus: float) -> Array:
+    """Nodal forces (3n,) that draw a driven place to where it is wanted."""
+    assert h.to is not None and h.along is not None
     stiffness = _SPRING * modulus / float(grid.size.min())
-    at = np.einsum("sa,sad->sd", h.weights, u.reshape(-1, 3)[grid.nodes[h.cell]])
-    if h.sliding:
-        at = h.spots.normals * np.einsum("sd,sd->s", at, h.spots.normals)[:, None]
-    force = -stiffness * at * h.spots.area[:, None]
-    return force.sum(axis=0), np.cross(h.spots.points, force).sum(axis=0)
+    each = h.along * (stiffness * h.spots.area * float(np.linalg.norm(h.to)))[:, None]
+    f = np.zeros((len(grid.points), 3))
+    for a in range(8):
+        np.add.at(f, grid.nodes[h.cell, a], h.weights[:, a, None] * each)
+    return f.reshape(-1)
+
+
+def moved(grid: Grid, h: Hold, u: Array) -> Array:
+    """Displacement (n, 3) at a held place's spots."""
+    return np.einsum("sa,sad->sd", h.weights, u.reshape(-1, 3)[grid.nodes[h.cell]])
 
 
 def point_forces(h: Hold, grid: Grid, u: Array, modulus: float) -> Array:
-    """The reaction at each sample point (n, 3), N."""
+    """The force a held place exerts on the part at each sample point (n, 3), N."""
     stiffness = _SPRING * modulus / float(grid.size.min())
-    at = np.einsum("sa,sad->sd", h.weights, u.reshape(-1, 3)[grid.nodes[h.cell]])
-    if h.sliding:
-        at = h.spots.normals * np.einsum("sd,sd->s", at, h.spots.normals)[:, None]
-    return np.asarray(-stiffness * at * h.spots.area[:, None])
-
-
-def push(grid: Grid, mesh: Mesh, faces: Ints, force: Array) -> tuple[Array, Spots, Array]:
-    """Nodal forces (3n,) of ``force`` spread evenly over faces, with the spots and force at each."""
-    spots = sample_faces(mesh, faces, 0.5 * float(grid.size.min()))
-    cell, weights = locate(grid, spots)
-    each = np.outer(spots.area / spots.area.sum(), force)
-    f = np.zeros((len(grid.points), 3))
-    for a in range(8):
-        np.add.at(f, grid.nodes[cell, a], weights[:, a, None] * each)
-    return f.reshape(-1), spots, each
+    at = moved(grid, h, u)
+    if h.to is not None:
+        at = at - np.asarray(h.to)
+    if h.along is not None:
+        at = h.along * np.einsum("sd,sd->s", at, h.along)[:, None]
+    return np.asarray(-stiffness * at * (h.spots.area * h.active)[:, None])
 
 
 def refuse_if_loose(holds: list[Hold], size: float) -> None:
@@ -141,7 +248,7 @@ def refuse_if_loose(holds: list[Hold], size: float) -> None:
     for h in holds:
         p = (h.spots.points - middle) / size
         weight = np.sqrt(h.spots.area)[:, None]
-        directions = [h.spots.normals] if h.sliding else [np.tile(e, (len(p), 1)) for e in np.eye(3)]
+        directions = [h.along] if h.along is not None else [np.tile(e, (len(p), 1)) for e in np.eye(3)]
         for d in directions:
             rows.append(np.hstack([d, np.cross(p, d)]) * weight)
     a = np.vstack(rows)
@@ -149,7 +256,7 @@ def refuse_if_loose(holds: list[Hold], size: float) -> None:
     free = np.flatnonzero(s < 1e-5 * s[0])
     if len(free) == 0:
         return
-    motion = vt[free[0]]
+    motion = _plainest(vt[free])
     shift, turn = motion[:3], motion[3:]
     if np.linalg.norm(turn) > 0.3:
         axis = turn / np.linalg.norm(turn)
@@ -159,6 +266,13 @@ def refuse_if_loose(holds: list[Hold], size: float) -> None:
         )
     axis = shift / np.linalg.norm(shift)
     raise Refused(f"The part is held, but can still slide along {_axis(axis)}. Hold a face square to that.")
+
+
+def _plainest(free: Array) -> Array:
+    """Of the motions left free, the one nearest to a plain slide or turn along one axis."""
+    share = np.linalg.norm(free, axis=0)  # how much of each of the six plain motions is free
+    best = int(np.argmax(np.round(share, 3)))
+    return np.asarray(free.T @ free[:, best])
 
 
 def _axis(v: Array) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -12,15 +12,16 @@ from scipy.spatial import cKDTree
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import feature_at
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Array, Duty, Feature, Held, Ints, Mesh, Placed, Refused
-from knollside.core.strength import conditions, recover
+from knollside.core.model import Array, Duty, Feature, Ints, Mesh, Placed, Refused
+from knollside.core.strength import conditions, loads, recover
 from knollside.core.strength.element import Brick, isotropic, layered
 from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
 from knollside.core.strength.multigrid import Operator
 from knollside.core.strength.skin import Skin, cell_scale
 
 POISSON = 0.35  # typical of the printed plastics in METHODS 6
-CRITICAL_DISTANCE = 0.5  # mm, about one line
+TOLERANCE = 1e-7  # of the residual
+EDGE = 2.0  # mm from an idealised hold or load edge within which a stress is told apart
 
 Tick = Callable[[float, str], None]
 
@@ -42,6 +43,23 @@ class CaseAnswer:
     displacement: Array
     external: External
     reactions: tuple[tuple[str, tuple[float, float, float]], ...]
+
+    @property
+    def pushing(self) -> float:
+        """The loads' sum, N; for a driven face what it takes to move it."""
+        mine = self.external.forces[~self.external.held]
+        if len(mine):
+            return float(np.linalg.norm(mine.sum(axis=0)))
+        return max((float(np.linalg.norm(f)) for _, f in self.reactions), default=0.0)
+
+    @property
+    def turning(self) -> float:
+        """The loads' moment about the middle of what holds, N mm."""
+        e = self.external
+        if e.held.all() or not e.held.any():
+            return 0.0
+        arm = e.points[~e.held] - e.points[e.held].mean(axis=0)
+        return float(np.linalg.norm(np.cross(arm, e.forces[~e.held]).sum(axis=0)))
 
 
 @dataclass(frozen=True)
@@ -67,6 +85,8 @@ class StressField:
     seconds: float
     notes: tuple[str, ...]
     bodies: tuple[int, ...]
+    probes: Array
+    probed: Array  # (k, p, 9): displacement mm, then stress MPa
 
     @property
     def greatest_movement(self) -> float:
@@ -100,29 +120,19 @@ def solve(
     layers: tuple[float, Array] | None = None,
     tick: Tick | None = None,
     cell_size: float | None = None,
+    probes: Array | None = None,
 ) -> StressField:
     """Solve linear elasticity (METHODS 1.1) for every load case.
 
     ``modulus`` MPa in the layer; ``skin`` blends walls and infill into the cells;
-    ``layers`` = (Ez/E, build direction) for the layered re-solve. Raises
-    :class:`Refused` with the reason: not closed, not held, loose, unloaded, too thin.
+    ``layers`` = (Ez/E, build direction) for the layered re-solve; ``probes`` (p, 3)
+    are places to read besides. Raises :class:`Refused` with the reason: not closed,
+    not held, loose, unloaded, too thin.
     """
     began = time.perf_counter()
     say: Tick = tick or (lambda share, text: None)
     say(0.02, "looking at the part")
-    state = check(mesh)
-    faults = [p for p in state.problems if p.kind in ("open", "non-manifold", "winding", "inside-out")]
-    if faults:
-        raise Refused(f"The stress cannot be computed on this mesh: {faults[0].message} Mend it in Part first.")
-    if not duty.held:
-        raise Refused("Nothing holds the part. Mark the faces or holes that keep it in place.")
-    if not duty.cases or not any(case.loads for case in duty.cases):
-        raise Refused("Nothing pushes the part. Add a load.")
-    for case in duty.cases:
-        for load in case.loads:
-            if load.newtons == 0:
-                raise Refused(f"The load in '{case.name}' is zero or has no direction.")
-
+    _refuse_unready(mesh, duty)
     held = [(h, place_feature(mesh, features, h)) for h in duty.held]
     pushed = [[(ld, place_feature(mesh, features, ld)) for ld in case.loads] for case in duty.cases]
     work, keep, notes = _held_bodies(mesh, [f for _, f in held], [f for row in pushed for _, f in row])
@@ -131,56 +141,62 @@ def solve(
 
     say(0.06, "laying the grid")
     grid = make_grid(work, cell_size or choose_size(work, cells))
-    count, _ = pieces(grid)
-    bodies = len(np.unique(bodies_of(work)[1]))
-    if count != state_bodies(work, bodies):
-        raise Refused(
-            f"On cells of {grid.size.max():.2f} mm the part falls into {count} pieces: a wall is thinner "
-            "than a cell. Ask for more cells, or thicken it."
-        )
-    if len(grid.cells) < 40:
-        raise Refused("The part is too small for a stress grid.")
-
+    _refuse_pieces(work, grid)
     c = isotropic(modulus, POISSON) if layers is None else layered(modulus, POISSON, layers[0], layers[1])
     element = Brick(grid.size, c)
-    holds = [conditions.hold(grid, work, renumber[f.faces], h.kind == "sliding") for h, f in held]
+    holds = [conditions.hold(grid, work, renumber[f.faces], h, f) for h, f in held]
     conditions.refuse_if_loose(holds, float(work.size.max()))
     scale = np.ones(len(grid.cells)) if skin is None else cell_scale(work, grid, skin)
-    say(0.12, "setting up the solve")
-    operator = Operator(
-        element, scale, grid.cells, grid.nodes, grid.cut, grid.moments, conditions.springs(grid, holds, modulus)
-    )
-
+    say(0.10, "setting up the solve")
+    bench = _Bench(grid, element, scale, modulus)
     solid = grid.filled * scale
-    points, normals = recover.judge_points(work, grid, CRITICAL_DISTANCE, scale)
+    points, normals = recover.judge_points(work, grid, duty.critical_mm, scale)
+    spots = probe_spots(work, probes) if probes is not None else np.zeros((0, 3))
     edges = [h.spots.points for h in holds]
     answers: list[CaseAnswer] = []
     stress: list[Array] = []
+    probed: list[Array] = []
     worst_balance, rounds = 0.0, 0
     for i, (case, row) in enumerate(zip(duty.cases, pushed, strict=True)):
         if not row:
             continue
         f = np.zeros(3 * len(grid.points))
-        where, forces = [], []
+        where, forces, driven = [np.zeros((0, 3))], [np.zeros((0, 3))], []
         for load, feature in row:
-            nodal, spots, each = conditions.push(grid, work, renumber[feature.faces], np.asarray(load.force_N, float))
+            faces = renumber[feature.faces]
+            if load.kind == "deflection":
+                assert load.deflection_mm is not None
+                driven.append((conditions.drive(grid, work, faces, load.deflection_mm), feature))
+                edges.append(driven[-1][0].spots.points)
+                continue
+            nodal, at, each = loads.push(grid, work, feature, faces, load)
             f += nodal
-            where.append(spots.points)
+            where.append(at.points)
             forces.append(each)
-            edges.append(spots.points)
-        base = 0.15 + 0.7 * i / len(duty.cases)
+            edges.append(at.points)
+        base = 0.12 + 0.76 * i / len(duty.cases)
+        width = 0.76 / len(duty.cases)
 
-        def tell(share: float, base: float = base) -> None:
-            say(base + share * 0.7 / len(duty.cases), "solving the stress")
+        def tell(share: float, base: float = base, width: float = width) -> None:
+            say(base + 0.9 * share * width, "solving the stress")
 
-        u, n = operator.solve(f, tick=tell)
+        u, n, active = bench.answer(f, holds, [h for h, _ in driven], tell)
         rounds = max(rounds, n)
-        external, reactions, error = _balance(grid, holds, held, u, modulus, np.vstack(where), np.vstack(forces))
+        external, reactions, error = _balance(
+            grid, [*zip(active, (f for _, f in held)), *driven], u, modulus, np.vstack(where), np.vstack(forces)
+        )
         worst_balance = max(worst_balance, error)
-        say(base + 0.68 / len(duty.cases), "reading the stress")
-        stress.append(recover.stress_at(grid, recover.sample_stress(grid, element, u), points, solid))
+        say(base + 0.92 * width, "reading the stress")
+        samples = recover.sample_stress(grid, element, u)
+        stress.append(recover.judged_stress(grid, samples, points, normals, solid))
         answers.append(CaseAnswer(case.name, u.reshape(-1, 3), external, reactions))
-    apart = _near(points, np.vstack(edges), 1.6 * float(grid.size.max()))
+        if len(spots):
+            cell, weight = conditions.locate(grid, conditions.Spots(spots, np.zeros_like(spots), np.ones(len(spots))))
+            shift = np.einsum("pa,pad->pd", weight, u.reshape(-1, 3)[grid.nodes[cell]])
+            probed.append(np.hstack([shift, recover.stress_at(grid, samples, spots, solid)]))
+    # In mm where cells are small: a singular edge must not creep into the verdict as the grid gets finer.
+    margin = max(1.6 * float(grid.size.max()), min(EDGE, 0.03 * float(work.size.max())))
+    apart = _near(points, np.vstack(edges), margin)
     if apart.all():
         raise Refused("Every place on the part is next to a held or pushed face; there is nothing left to judge.")
     say(0.95, "stress done")
@@ -199,7 +215,93 @@ def solve(
         time.perf_counter() - began,
         tuple(notes),
         tuple(sorted({f.body for _, f in held})),
+        spots,
+        np.stack(probed) if probed else np.zeros((0, 0, 9)),
     )
+
+
+def _refuse_unready(mesh: Mesh, duty: Duty) -> None:
+    faults = [p for p in check(mesh).problems if p.kind in ("open", "non-manifold", "winding", "inside-out")]
+    if faults:
+        raise Refused(f"The stress cannot be computed on this mesh: {faults[0].message} Mend it in Part first.")
+    if not duty.held:
+        raise Refused("Nothing holds the part. Mark the faces or holes that keep it in place.")
+    if not duty.cases or not any(case.loads for case in duty.cases):
+        raise Refused("Nothing pushes the part. Add a load.")
+    for case in duty.cases:
+        for load in case.loads:
+            if load.nothing:
+                raise Refused(f"The load in '{case.name}' is zero or has no direction.")
+
+
+def _refuse_pieces(work: Mesh, grid: Grid) -> None:
+    count, _ = pieces(grid)
+    bodies = state_bodies(work, len(np.unique(bodies_of(work)[1])))
+    if count > bodies:
+        raise Refused(
+            f"On cells of {grid.size.max():.2f} mm the part falls into {count} pieces: a wall is thinner "
+            "than a cell. Ask for more cells, or thicken it."
+        )
+    if count < bodies:
+        raise Refused(
+            f"On cells of {grid.size.max():.2f} mm the gap between held bodies is lost. Hold one body at a time, "
+            "or ask for more cells."
+        )
+    if len(grid.cells) < 40:
+        raise Refused("The part is too small for a stress grid.")
+
+
+class _Bench:
+    """Set-ups by what is held: load cases that hold alike share one."""
+
+    def __init__(self, grid: Grid, element: Brick, scale: Array, modulus: float) -> None:
+        self.grid, self.element, self.scale, self.modulus = grid, element, scale, modulus
+        self._key: object = None
+        self._operator: Operator | None = None
+
+    def _set_up(self, holds: list[conditions.Hold]) -> Operator:
+        key = tuple((id(h.spots), h.active.tobytes()) for h in holds)
+        if self._operator is None or key != self._key:
+            g = self.grid
+            extra = conditions.springs(g, holds, self.modulus)
+            self._operator = Operator(self.element, self.scale, g.cells, g.nodes, g.cut, g.moments, extra)
+            self._key = key
+        return self._operator
+
+    def answer(
+        self, f: Array, holds: list[conditions.Hold], driven: list[conditions.Hold], tell: Callable[[float], None]
+    ) -> tuple[Array, int, list[conditions.Hold]]:
+        """Displacements of one case, rounds taken, and the holds as they act: pins let go where they would pull."""
+        f = f + sum((conditions.driven_force(self.grid, h, self.modulus) for h in driven), np.zeros_like(f))
+        u: Array | None = None
+        rounds = 0
+        while True:
+            u, n = self._set_up([*holds, *driven]).solve(f, TOLERANCE, tick=tell, start=u)
+            rounds += n
+            fresh = [_let_go(self.grid, h, u) if h.one_way else h for h in holds]
+            turned = sum(int((a.active != b.active).sum()) for a, b in zip(fresh, holds, strict=True))
+            # A handful of spots at the rim of the contact may flicker for ever; they carry next to nothing.
+            if turned <= 0.01 * sum(int(h.active.sum()) for h in holds if h.one_way) or rounds > 400:
+                return u, rounds, holds
+            holds = fresh
+
+
+def _let_go(grid: Grid, h: conditions.Hold, u: Array) -> conditions.Hold:
+    """A pin presses only where the wall comes towards it."""
+    assert h.along is not None
+    toward = np.einsum("sd,sd->s", conditions.moved(grid, h, u), h.along) > 0
+    return replace(h, active=toward) if toward.any() else h
+
+
+def probe_spots(mesh: Mesh, probes: Array) -> Array:
+    """Places to read: a point inside the part stays, one outside moves to the nearest surface. (p, 3)."""
+    from knollside.core.mesh.inside import points_inside
+    from knollside.core.mesh.nearest import nearest_point
+
+    out = np.asarray(probes, float).reshape(-1, 3).copy()
+    for i in np.flatnonzero(~points_inside(mesh, out)):
+        out[i] = nearest_point(mesh, out[i])
+    return out
 
 
 def state_bodies(work: Mesh, shells: int) -> int:
@@ -236,15 +338,14 @@ def _near(points: Array, spots: Array, distance: float) -> np.ndarray:
 
 def _balance(
     grid: Grid,
-    holds: list[conditions.Hold],
-    held: list[tuple[Held, Feature]],
+    held: list[tuple[conditions.Hold, Feature]],
     u: Array,
     modulus: float,
     where: Array,
     forces: Array,
 ) -> tuple[External, tuple[tuple[str, tuple[float, float, float]], ...], float]:
     points, each, is_held, named = [where], [forces], [np.zeros(len(where), bool)], []
-    for h, (_, feature) in zip(holds, held, strict=True):
+    for h, feature in held:
         r = conditions.point_forces(h, grid, u, modulus)
         points.append(h.spots.points)
         each.append(r)
@@ -252,7 +353,8 @@ def _balance(
         x, y, z = (float(v) for v in r.sum(axis=0))
         named.append((feature.id, (x, y, z)))
     p, f = np.vstack(points), np.vstack(each)
-    load = float(np.linalg.norm(forces, axis=1).sum())
+    # A moved face has no load of its own: its error is taken against the forces it calls up.
+    load = max(float(np.linalg.norm(forces, axis=1).sum()), 0.5 * float(np.linalg.norm(f, axis=1).sum()), 1e-12)
     span = float(np.ptp(p, axis=0).max())
     left = float(np.linalg.norm(f.sum(axis=0)))
     middle = p.mean(axis=0)

@@ -9,7 +9,7 @@ later point can govern: the answer is that of the full rating, to the bit.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numba
 import numpy as np
@@ -84,31 +84,35 @@ def _bounds(s, zt, zs, xt, xc, y, out):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _sweep(s, bound, n, zt, zs, xt, xc, y, early, index, where, mode, parting, visited):  # type: ignore[no-untyped-def]
+def _sweep(s, bound, n, zt, zs, xt, xc, y, early, index, where, mode, parting, across, visited):  # type: ignore[no-untyped-def]
     for d in numba.prange(n.shape[0]):
-        worst, worst_part, at, how, seen = 0.0, 0.0, 0, 0, 0
+        worst, worst_part, worst_in, at, how, seen = 0.0, 0.0, 0.0, 0, 0, 0
         for p in range(s.shape[0]):
-            if early and bound[p] <= worst_part:
+            if early and bound[p] <= worst_part and bound[p] <= worst_in:
                 break
             part, inside, part_mode, in_mode = _point(s[p], n[d, 0], n[d, 1], n[d, 2], zt, zs, xt, xc, y)
             seen += 1
             if part > worst_part:
                 worst_part = part
+            if inside > worst_in:
+                worst_in = inside
             if part > worst:
                 worst, at, how = part, p, part_mode
             if inside > worst:
                 worst, at, how = inside, p, in_mode
-        index[d], where[d], mode[d], parting[d], visited[d] = worst, at, how, worst_part, seen
+        index[d], where[d], mode[d], parting[d], across[d], visited[d] = worst, at, how, worst_part, worst_in, seen
 
 
 @dataclass(frozen=True)
 class Ratings:
-    """Per direction: ``reserve`` (all modes), ``parting`` (layers alone), ``mode`` number, ``point``
+    """Per direction: ``reserve`` (all modes), ``parting`` (layers alone), ``across`` (broken across the
+    layers or yielding), ``mode`` number, ``point``
     of the field, ``case`` number and the (low, high) ``spread`` factors of its doubt."""
 
     directions: Array
     reserve: Array
     parting: Array
+    across: Array
     mode: Ints
     point: Ints
     case: Ints
@@ -143,7 +147,7 @@ def rate(
         bound = np.empty(len(s))
         _bounds(s, zt, zs, xt, xc, y, bound)
         order = np.argsort(-bound, kind="stable")
-        index, parting = np.empty(count), np.empty(count)
+        index, parting, across = np.empty(count), np.empty(count), np.empty(count)
         where, mode, seen = np.empty(count, np.int64), np.empty(count, np.int64), np.empty(count, np.int64)
         _sweep(
             np.ascontiguousarray(s[order]),
@@ -159,6 +163,7 @@ def rate(
             where,
             mode,
             parting,
+            across,
             seen,
         )
         visited += int(seen.sum())
@@ -167,6 +172,7 @@ def rate(
             directions,
             1 / np.maximum(index, _TINY),
             1 / np.maximum(parting, _TINY),
+            1 / np.maximum(across, _TINY),
             mode,
             keep[order][where],
             np.full(count, k),
@@ -176,7 +182,7 @@ def rate(
         out = this if out is None else _least(out, this)
     assert out is not None
     share = visited / (len(keep) * count * len(limits))
-    return Ratings(out.directions, out.reserve, out.parting, out.mode, out.point, out.case, out.spread, share)
+    return replace(out, visited_share=share)
 
 
 def _least(a: Ratings, b: Ratings) -> Ratings:
@@ -185,6 +191,7 @@ def _least(a: Ratings, b: Ratings) -> Ratings:
         a.directions,
         np.where(take, b.reserve, a.reserve),
         np.minimum(a.parting, b.parting),
+        np.minimum(a.across, b.across),
         np.where(take, b.mode, a.mode),
         np.where(take, b.point, a.point),
         np.where(take, b.case, a.case),
@@ -194,22 +201,64 @@ def _least(a: Ratings, b: Ratings) -> Ratings:
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _each(s, n, zt, zs, xt, xc, y, part, inside):  # type: ignore[no-untyped-def]
+def _each(s, n, zt, zs, xt, xc, y, part, inside, mode):  # type: ignore[no-untyped-def]
     for p in numba.prange(s.shape[0]):
-        part[p], inside[p], _, _ = _point(s[p], n[0], n[1], n[2], zt, zs, xt, xc, y)
+        part[p], inside[p], part_mode, in_mode = _point(s[p], n[0], n[1], n[2], zt, zs, xt, xc, y)
+        mode[p] = part_mode if part[p] >= inside[p] else in_mode
+
+
+@dataclass(frozen=True)
+class PointRatings:
+    """For one way, at every judged point: reserve against ``parting`` and in all modes, with the mode and
+    the load case that give it. ``inside`` leaves the parting out: broken across or yielding."""
+
+    parting: Array
+    inside: Array
+    reserve: Array
+    mode: Ints
+    case: Ints
+
+
+def rate_points(field: StressField, limits: tuple[Allowables, ...], direction: Array) -> PointRatings:
+    """Reserve at every judged point for one way, least over the cases."""
+    n = np.ascontiguousarray(direction, float)
+    count = len(field.points)
+    parting, within, reserve = (np.full(count, np.inf) for _ in range(3))
+    which, case = np.zeros(count, np.int64), np.zeros(count, np.int64)
+    part, inside, mode = np.empty(count), np.empty(count), np.empty(count, np.int64)
+    for k, allow in enumerate(limits):
+        zt, zs, xt, xc, y = allow.limits
+        _each(field.stress[k], n, zt, zs, xt, xc, y, part, inside, mode)
+        parting = np.minimum(parting, 1 / np.maximum(part, _TINY))
+        within = np.minimum(within, 1 / np.maximum(inside, _TINY))
+        mine = 1 / np.maximum(np.maximum(part, inside), _TINY)
+        less = mine < reserve
+        reserve = np.where(less, mine, reserve)
+        which[less], case[less] = mode[less], k
+    return PointRatings(parting, within, reserve, which, case)
+
+
+@dataclass(frozen=True)
+class Weakest:
+    """The one point that governs a way, away from supports."""
+
+    reserve: float
+    mode: int
+    point: int
+    case: int
+
+
+def weakest(field: StressField, limits: tuple[Allowables, ...], direction: Array) -> Weakest:
+    """One direction in one pass over the points: for a pin that is being dragged."""
+    found = rate_points(field, limits, direction)
+    p = int(np.argmin(np.where(field.apart, np.inf, found.reserve)))
+    return Weakest(float(found.reserve[p]), int(found.mode[p]), p, int(found.case[p]))
 
 
 def point_reserves(field: StressField, limits: tuple[Allowables, ...], direction: Array) -> tuple[Array, Array]:
     """Reserve at every judged point for one way: (against parting, in all modes), least over the cases."""
-    n = np.ascontiguousarray(direction, float)
-    part_all, all_all = np.full(len(field.points), np.inf), np.full(len(field.points), np.inf)
-    for k, allow in enumerate(limits):
-        part, inside = np.empty(len(field.points)), np.empty(len(field.points))
-        zt, zs, xt, xc, y = allow.limits
-        _each(field.stress[k], n, zt, zs, xt, xc, y, part, inside)
-        part_all = np.minimum(part_all, 1 / np.maximum(part, _TINY))
-        all_all = np.minimum(all_all, 1 / np.maximum(np.maximum(part, inside), _TINY))
-    return part_all, all_all
+    found = rate_points(field, limits, direction)
+    return found.parting, found.reserve
 
 
 def sphere(count: int) -> Array:

@@ -48,15 +48,16 @@ def _fit(points, origin, size, cell_of, filled, middle, spread, values, reach, g
         terms = 10 if bend > 0 else 4
         m = np.zeros((10, 16))  # normal equations and right sides together
         x = (points[p] - origin) / size
-        r = int(np.ceil(reach)) + 1
-        i0, j0, k0 = int(np.floor(x[0])), int(np.floor(x[1])), int(np.floor(x[2]))
+        i0, i1 = max(int(np.floor(x[0] - reach)), 0), min(int(np.floor(x[0] + reach)), cell_of.shape[0] - 1)
+        j0, j1 = max(int(np.floor(x[1] - reach)), 0), min(int(np.floor(x[1] + reach)), cell_of.shape[1] - 1)
+        k0, k1 = max(int(np.floor(x[2] - reach)), 0), min(int(np.floor(x[2] + reach)), cell_of.shape[2] - 1)
         total = 0.0
         row = np.empty(16)
         for attempt in range(2):
             least = good if attempt == 0 else 0.02
-            for i in range(max(i0 - r, 0), min(i0 + r + 1, cell_of.shape[0])):
-                for j in range(max(j0 - r, 0), min(j0 + r + 1, cell_of.shape[1])):
-                    for k in range(max(k0 - r, 0), min(k0 + r + 1, cell_of.shape[2])):
+            for i in range(i0, i1 + 1):
+                for j in range(j0, j1 + 1):
+                    for k in range(k0, k1 + 1):
                         c = cell_of[i, j, k]
                         if c < 0 or filled[c] < least:
                             continue
@@ -160,6 +161,16 @@ def judge_points(mesh: Mesh, grid: Grid, depth: float, solid: Array) -> tuple[Ar
     full = (grid.filled > 0.9) & (solid > 0.5)
     points = np.vstack([surface[first], grid.centres[full]])
     return points, np.vstack([spots.normals[first], np.zeros((int(full.sum()), 3))])
+
+
+def judged_stress(grid: Grid, samples: Samples, points: Array, normals: Array, solid: Array) -> Array:
+    """Stress (n, 6) at the judged points: fitted near the surface, the cell's own mean at middles inside."""
+    surface = np.linalg.norm(normals, axis=1) > 0
+    out = np.empty((len(points), 6))
+    out[surface] = stress_at(grid, samples, points[surface], solid)
+    place = np.floor((points[~surface] - grid.origin) / grid.size).astype(np.int64)
+    out[~surface] = samples.values[grid.cell_of[tuple(place.T)]].mean(axis=1)
+    return out
 
 
 def stress_at(grid: Grid, samples: Samples, points: Array, solid: Array, bend: float = BEND) -> Array:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy import ndimage
 from scipy.spatial import cKDTree
 
 from knollside.core.material.infill import stiffness_share
@@ -46,7 +47,7 @@ def cell_scale(mesh: Mesh, grid: Grid, skin: Skin) -> Array:
     that of a slab square to the way to that surface.
     """
     h = float(grid.size.mean())
-    spots = sample_faces(mesh, np.arange(len(mesh.faces)), 0.6 * h)
+    spots = sample_faces(mesh, np.arange(len(mesh.faces)), 0.8 * h)
     middle = grid.centres.copy()
     if len(grid.cut):
         m = grid.moments.reshape(-1, 3, 3, 3)
@@ -57,8 +58,13 @@ def cell_scale(mesh: Mesh, grid: Grid, skin: Skin) -> Array:
     deepest = max(skin.walls, skin.tops, skin.tops if skin.bottoms is None else skin.bottoms) + 2 * h
     # Regular spots make a balanced tree slow to build; the plain one is quick and as good here.
     tree = cKDTree(spots.points, balanced_tree=False, compact_nodes=False)
-    answer = tree.query(middle, k=min(3, len(spots.points)), distance_upper_bound=deepest, workers=2)
-    found, near = (np.asarray(a).reshape(len(middle), -1) for a in answer)
+    # A cell as deep as the shell by its grid distance alone is core: only the rest need asking.
+    rough = ndimage.distance_transform_edt(np.pad(grid.fill >= 1, 1), sampling=grid.size)
+    asked = np.flatnonzero(rough[tuple((grid.cells + 1).T)] <= deepest + h)
+    k = min(2, len(spots.points))
+    found, near = np.full((len(middle), k), np.inf), np.zeros((len(middle), k), np.int64)
+    answer = tree.query(middle[asked], k=k, distance_upper_bound=deepest, workers=2)
+    found[asked], near[asked] = (np.asarray(a).reshape(len(asked), k) for a in answer)
     core = ~np.isfinite(found[:, 0])
     near = np.where(np.isfinite(found), near, near[:, :1])
     near[core] = 0

@@ -1,4 +1,4 @@
-"""Drawings that stand under the stage: the strength stair, a true cut, error against drawn size."""
+"""Drawings that stand under the stage: a true cut, error against drawn size, and their common ground."""
 
 from __future__ import annotations
 
@@ -11,7 +11,6 @@ from shapely.geometry.base import BaseGeometry
 
 from knollside.core.build.stack import inset
 from knollside.core.fit.process import Correction, Shift
-from knollside.core.material.allowables import Allowables
 from knollside.core.model import Measurement, Recipe
 from knollside.desk.theme.look import font, look
 
@@ -39,63 +38,6 @@ class Strip(QWidget):
         p.setPen(look.colour("slate"))
         p.setFont(font(13))
         p.drawText(QPointF(x, 42), under)
-
-
-class Stair(Strip):
-    """From table strength to the value used: each tread a factor, named, with its source."""
-
-    def __init__(self) -> None:
-        super().__init__("From table strength to the value used")
-        self.allow: Allowables | None = None
-        self.case = ""
-        self.card = ""
-
-    def put(self, allow: Allowables | None, case: str, card: str) -> None:
-        self.allow, self.case, self.card = allow, case, card
-        self.update()
-
-    def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        p = self.ground()
-        if self.allow is None:
-            self.title(p, "From table strength to the value used", "State a load to see what is left of the strength.")
-            return
-        self.title(p, "From table strength to the value used", f"{self.case}; each tread multiplies")
-        a = self.allow
-        treads = [(f"{self.card}, table", a.table.value, None, a.table.source)]
-        value = a.table.value
-        for s in a.steps:
-            value *= s.factor.value
-            treads.append((s.name, value, s.factor.value, s.factor.source))
-        treads.append(("Across the layers", a.apart, a.bond.value, a.bond.source))
-        left, width = 18.0, self.width() - 36.0
-        top, bottom = 90.0, self.height() - 26.0
-        each = width / len(treads)
-        previous = None
-        for i, (name, v, factor, source) in enumerate(treads):
-            x = left + i * each
-            y = bottom - (bottom - top) * v / treads[0][1]
-            box = QRectF(x, y, each, bottom - y)
-            p.fillRect(box, look.colour("moss", 90) if i == len(treads) - 1 else look.colour("half"))
-            p.setPen(QPen(look.colour("peat"), 1.8))
-            p.drawLine(QPointF(x, y), QPointF(x + each, y))
-            if previous is not None:
-                p.drawLine(QPointF(x, previous), QPointF(x, y))
-            previous = y
-            p.setFont(font(13, 600))
-            p.setPen(look.colour("peat"))
-            ty = y - 36
-            p.drawText(QRectF(x + 4, ty, each - 6, 16), Qt.AlignmentFlag.AlignLeft, name)
-            p.setFont(font(12))
-            p.setPen(look.colour("slate"))
-            words = f"× {factor:.2f}  {source}" if factor is not None else source
-            p.drawText(QRectF(x + 4, ty + 15, each - 6, 15), Qt.AlignmentFlag.AlignLeft, words)
-            p.setFont(font(13, 700 if i == len(treads) - 1 else 400))
-            p.setPen(look.colour("moss" if i == len(treads) - 1 else "peat"))
-            p.drawText(
-                QRectF(x + 4, bottom + 4, each, 18),
-                Qt.AlignmentFlag.AlignLeft,
-                f"{v:.0f} MPa" if v >= 10 else f"{v:.1f} MPa",
-            )
 
 
 class WeakCut(Strip):

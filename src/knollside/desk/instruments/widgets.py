@@ -170,7 +170,8 @@ class NumberField(QWidget):
         super().__init__()
         self.kind, self.unit, self.step, self.low, self.high, self.decimals = kind, unit, step, low, high, decimals
         self.value = 0.0
-        self._factor = 100.0 if kind == "share" else 1.0
+        self.shown_in = 1.0  # inside units in one shown unit: 1000 for kg where grams are kept
+        self.plain = False  # a bare count
         self.line = QLineEdit()
         self.line.setAccessibleName(name)
         self.line.setFixedWidth(width)
@@ -185,6 +186,10 @@ class NumberField(QWidget):
         lay.setSpacing(2)
         lay.addWidget(self.line)
         lay.addWidget(self.note)
+
+    @property
+    def _factor(self) -> float:
+        return 100.0 if self.kind == "share" and not self.plain else 1 / self.shown_in
 
     def put(self, value: float) -> None:
         self.value = value
@@ -214,10 +219,10 @@ class NumberField(QWidget):
             value = float(plain.replace(",", ".")) / self._factor
         except ValueError:
             value = units.parse(text, self.kind)
-            if self.kind == "share" and "%" not in text:
+            if self.kind == "share" and not self.plain and "%" not in text:
                 value /= self._factor
         else:
-            if self.kind == "share" and text.endswith("%"):
+            if self.kind == "share" and not self.plain and text.endswith("%"):
                 value = float(text.removesuffix("%").replace(",", ".")) / 100
         if not self.low <= value <= self.high:
             raise units.QuantityError(
@@ -340,4 +345,4 @@ def times(value: float) -> str:
     """A reserve in words with no more digits than it deserves."""
     if value >= 20:
         return "over 20"
-    return f"{value:.0f}" if value >= 10 else f"{value:.1f}"
+    return f"{value:.0f}" if value >= 10 else f"{value:.1f}" if value >= 0.95 else f"{value:.2f}"

@@ -46,6 +46,8 @@ class Scene:
     place: tuple[float, float, float] | None = None
     place_words: str = ""
     legend: tuple[str, ...] = ()
+    places: tuple[tuple[tuple[float, float, float], str], ...] = ()
+    bend: Array | None = None  # (v, 3) mm at the drawn corners; shown enlarged
 
 
 class StageView(QWidget):
@@ -112,7 +114,18 @@ class StageView(QWidget):
 
     def _laid(self) -> Array:
         assert self.scene.look is not None
-        return self.scene.look.mesh.vertices @ self._turn().T
+        v = self.scene.look.mesh.vertices
+        if self.scene.bend is not None:
+            v = v + self._enlarged() * self.scene.bend
+        return v @ self._turn().T
+
+    def _enlarged(self) -> float:
+        """How many times the bending is enlarged: a plain number that makes it a tenth of the part."""
+        assert self.scene.look is not None and self.scene.bend is not None
+        most = float(np.linalg.norm(self.scene.bend, axis=1).max())
+        want = 0.1 * float(np.ptp(self.scene.look.mesh.vertices, axis=0).max()) / max(most, 1e-9)
+        power = 10.0 ** np.floor(np.log10(max(want, 1.0)))
+        return float(max(s * power for s in (1, 2, 5) if s * power <= max(want, 1.0)))
 
     def to_screen(self, point: tuple[float, float, float] | Array) -> QPointF:
         """A point in the part's frame on the widget."""
@@ -210,7 +223,9 @@ class StageView(QWidget):
         for arrow in self.scene.arrows:
             self._arrow(p, arrow)
         if self.scene.place is not None:
-            self._place(p)
+            self._place(p, self.scene.place, self.scene.place_words)
+        for at, words in self.scene.places:
+            self._place(p, at, words)
         self._frame(p)
         if self.overlay is not None:
             self.overlay(p)
@@ -264,15 +279,14 @@ class StageView(QWidget):
         p.drawPolygon(QPolygonF([tip, tip - d * 13 + n * 6, tip - d * 13 - n * 6]))
         self._words(p, start + QPointF(8, -6 if d.y() > 0 else 14), a.words, ink)
 
-    def _place(self, p: QPainter) -> None:
-        assert self.scene.place is not None
-        at = self.to_screen(self.scene.place)
+    def _place(self, p: QPainter, place: tuple[float, float, float], words: str) -> None:
+        at = self.to_screen(place)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(QColor("#FFFFFF"), 4))
         p.drawEllipse(at, 9, 9)
         p.setPen(QPen(PART_INK["peat"], 2))
         p.drawEllipse(at, 9, 9)
-        self._words(p, at + QPointF(16, 5), self.scene.place_words, look.colour("peat"))
+        self._words(p, at + QPointF(16, 5), words, look.colour("peat"))
 
     def _words(self, p: QPainter, at: QPointF, words: str, ink: QColor) -> None:
         p.setFont(font(13, 600))
@@ -292,7 +306,8 @@ class StageView(QWidget):
         p.drawText(QPointF(18, 28), self.scene.title)
         p.setPen(look.colour("slate"))
         p.setFont(font(13))
-        p.drawText(QPointF(18, 47), self.scene.subtitle)
+        bent = f"; bent, {self._enlarged():,.0f} times enlarged" if self.scene.bend is not None else ""
+        p.drawText(QPointF(18, 47), self.scene.subtitle + bent)
         step = next((s for s in (1, 2, 5, 10, 20, 50, 100, 200) if s * self.camera.zoom > 46), 500)
         y = self.height() - 16
         p.setPen(QPen(look.colour("peat"), 1.5))

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QVBoxLayout, QWidget
 
 from knollside.core.material.allowables import Allowables, target_reserve, withheld
-from knollside.core.model import Danger, Duty, FaceMark, Load, LoadCase
+from knollside.core.model import GRAVITY, Danger, Duty, FaceMark, Held, Load, LoadCase
 from knollside.desk import tasks
-from knollside.desk.instruments.strips import Stair
+from knollside.desk.instruments.stair import Stair
 from knollside.desk.instruments.widgets import (
     Choice,
     NumberField,
     button,
     clear,
-    column,
     heading,
     label,
     row,
@@ -25,16 +24,15 @@ from knollside.desk.instruments.widgets import (
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
-from knollside.desk.steps.scenes import base_scene, load_arrows
+from knollside.desk.steps.loadcard import load_card
+from knollside.desk.steps.scenes import base_scene, load_arrows, reaction_arrows
 
-G = 9.80665
-_WAYS = {
-    "straight down": (0, 0, -1),
-    "straight up": (0, 0, 1),
-    "along +X": (1, 0, 0),
-    "along −X": (-1, 0, 0),
-    "along +Y": (0, 1, 0),
-    "along −Y": (0, -1, 0),
+HELD = {
+    "fixed": "fixed",
+    "slides along its face": "sliding",
+    "under a screw's head": "screw",
+    "on a pin": "pin",
+    "clamped at an edge": "edge",
 }
 
 
@@ -45,6 +43,7 @@ class DutyStep(Step):
     def __init__(self, state: State) -> None:
         super().__init__(state)
         self.strip = self.stair = Stair()
+        self.stair.changed.connect(self._tread)
         body = QWidget()
         self.lay = QVBoxLayout(body)
         self.lay.setContentsMargins(16, 10, 16, 10)
@@ -53,8 +52,13 @@ class DutyStep(Step):
         self.cards.setSpacing(8)
         self.lay.addWidget(heading("What it must carry", button("Add a load", self._add)))
         self.lay.addLayout(self.cards)
-        self.held = label("", dim=True, wrap=True)
-        self.lay.addWidget(self.held)
+        self.together = label("", dim=True, wrap=True)
+        self.lay.addWidget(self.together)
+        self.holds = QVBoxLayout()
+        self.holds.setSpacing(3)
+        self.lay.addWidget(rule())
+        self.lay.addWidget(heading("What holds it"))
+        self.lay.addLayout(self.holds)
         self.lay.addWidget(rule())
         self.lay.addWidget(heading("Where it lives"))
         self.heat = NumberField("Greatest heat", "temperature", "°C", 5, -60, 400, 0, 80)
@@ -115,30 +119,33 @@ class DutyStep(Step):
             f"load on {name.replace('-', ' ')}",
         )
 
-    def _case(self, i: int, change: dict[str, object], text: str) -> None:
+    def _put_case(self, i: int, case: LoadCase, text: str) -> None:
         if self.state.doc is not None:
             cases = list(self.state.doc.duty.cases)
-            cases[i] = cases[i].model_copy(update=change)
+            cases[i] = case
             self._put({"cases": tuple(cases)}, text)
 
-    def _force(self, i: int, newtons: float) -> None:
-        if self.state.doc is None:
-            return
-        case = self.state.doc.duty.cases[i]
-        old = sum(ld.newtons for ld in case.loads)
-        if newtons <= 0 or old <= 0:
-            return
-        loads = tuple(
-            ld.model_copy(update={"force_N": tuple(c * newtons / old for c in ld.force_N)}) for ld in case.loads
-        )
-        self._case(i, {"loads": loads}, f"{case.name}: {newtons:.0f} N")
+    def _hold(self, i: int, kind: str) -> None:
+        if self.state.doc is not None:
+            held = list(self.state.doc.duty.held)
+            held[i] = held[i].model_copy(update={"kind": kind})
+            where = (held[i].feature or "a point").replace("-", " ")
+            self._put({"held": tuple(held)}, f"{where} held: {kind}")
 
-    def _aim(self, i: int, unit: tuple[float, float, float]) -> None:
-        if self.state.doc is None:
-            return
-        case = self.state.doc.duty.cases[i]
-        loads = tuple(ld.model_copy(update={"force_N": tuple(c * ld.newtons for c in unit)}) for ld in case.loads)
-        self._case(i, {"loads": loads}, f"{case.name}: direction")
+    def _let_go(self, i: int) -> None:
+        if self.state.doc is not None:
+            d = self.state.doc.duty
+            gone = d.held[i]
+            marks = {k: v for k, v in d.marks.items() if not (k == gone.feature and v is FaceMark.HELD)}
+            self._put({"held": (*d.held[:i], *d.held[i + 1 :]), "marks": marks}, "no longer held")
+
+    def _tread(self, name: str, value: float | None) -> None:
+        """One's own factor on the stair, or the typical one again."""
+        if self.state.doc is not None:
+            treads = {k: v for k, v in self.state.doc.duty.treads.items() if k != name}
+            if value is not None:
+                treads[name] = value
+            self._put({"treads": treads}, f"stair: {name.lower()} " + ("typical" if value is None else f"{value:.2f}"))
 
     def _drop(self, i: int) -> None:
         if self.state.doc is not None:
@@ -152,13 +159,29 @@ class DutyStep(Step):
 
     # Showing
 
+    def _together(self) -> str:
+        """Sum and moment of the largest case, and how well the solve balanced them."""
+        doc, facts = self.state.doc, self.state.facts
+        if doc is None or facts is None or not doc.duty.cases:
+            return ""
+        laying: tasks.Laying | None = self.state.answers.fresh("lay", self.state.lay_key)
+        if laying is not None:
+            f = laying.strength.field
+            case = max(f.cases, key=lambda c: c.pushing)
+            return (
+                f"Largest, {case.name}: {case.pushing:.0f} N and {case.turning / 1000:.1f} N m about the holds; "
+                f"balanced to {max(f.balance_error, 1e-5) * 100:.1g} %."
+            )
+        force = max(sum(ld.newtons for ld in c.loads) for c in doc.duty.cases)
+        return f"Largest: {force:.0f} N. Reactions show once Lay has solved it." if force else ""
+
     def enter(self) -> None:
         self._ask_stair()
 
     def _ask_stair(self) -> None:
         doc = self.state.doc
         if doc is not None and doc.duty.cases:
-            key = (doc.duty.cases, doc.duty.surroundings, doc.material, self.state.bonds.get(doc.material))
+            key = self.state.stair_key
             if self.state.answers.fresh("stair", key) is None and not self.state.answers.refusal("stair", key):
                 self.state.work.ask("stair", key, tasks.stair, self.state.card, doc.duty)
 
@@ -178,13 +201,20 @@ class DutyStep(Step):
         for b in self.danger.buttons():
             b.setChecked(b.property("danger") == d.danger)
         self.danger.setExclusive(True)
-        names = ", ".join((h.feature or "a point").replace("-", " ") for h in d.held)
-        self.held.setText(f"Held at {names}." if names else "Nothing holds it yet: click a hole or face, then “held”.")
-        if self._shown != d.cases:
-            self._shown = d.cases
+        self.together.setText(self._together())
+        if self._shown != (d.cases, d.held):
+            self._shown = (d.cases, d.held)
             clear(self.cards)
+            clear(self.holds)
             for i, case in enumerate(d.cases):
-                self.cards.addWidget(self._card(i, case))
+                if case.loads:
+                    self.cards.addWidget(load_card(i, case, partial(self._put_case, i), partial(self._drop, i)))
+            for i, held in enumerate(d.held):
+                self.holds.addWidget(self._held_row(i, held))
+            if not d.held:
+                self.holds.addWidget(
+                    label("Nothing holds it yet: click a hole or face, then “held”.", dim=True, wrap=True)
+                )
             if not d.cases:
                 self.cards.addWidget(
                     label(
@@ -199,34 +229,17 @@ class DutyStep(Step):
         else:
             self.stair.put(None, "", "")
 
-    def _card(self, i: int, case: LoadCase) -> QWidget:
-        total = sum(ld.newtons for ld in case.loads)
-        force = NumberField(f"Force of {case.name}", "force", "N", 5, 0.01, 1e6, 1, 96)
-        force.put(total)
-        force.entered.connect(partial(self._force, i))
-        aim = Choice(f"Direction of {case.name}", [*_WAYS.items(), ("as set", None)])
-        unit = [c / total for c in case.loads[0].force_N] if len(case.loads) == 1 and total else None
-        match = next((v for v in _WAYS.values() if unit and max(abs(a - b) for a, b in zip(unit, v)) < 1e-6), None)
-        aim.put(match)
-        aim.chose.connect(lambda v, i=i: self._aim(i, v) if v else None)
-        where = ", ".join((ld.feature or "a point").replace("-", " ") for ld in case.loads)
-        boxes = []
-        for key, words in (("repeated", "often"), ("permanent", "always"), ("knocked", "knocked")):
-            b = QCheckBox(words)
-            b.setChecked(getattr(case, key))
-            b.setAccessibleName(f"{case.name}: {words}")
-            b.clicked.connect(lambda on, k=key, i=i, w=words: self._case(i, {k: on}, f"{case.name}: {w}"))
-            boxes.append(b)
-        remove = button("Remove", partial(self._drop, i), plain=True)
-        remove.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        out = column(
-            row(label(f"{i + 1}  {case.name.capitalize()}", 14, 700), remove, stretch=0),
-            label(f"on {where}; {total / G:.1f} kg hanging weighs that", dim=True, wrap=True),
-            row(force, aim, stretch=1),
-            row(*boxes, stretch=-2),
-            spacing=3,
-        )
-        return out
+    def _held_row(self, i: int, held: Held) -> QWidget:
+        name = (held.feature or "a point").replace("-", " ")
+        kind = Choice(f"How {name} is held", HELD.items(), 11)
+        kind.put(held.kind)
+        kind.chose.connect(partial(self._hold, i))
+        gone = button("×", partial(self._let_go, i), plain=True, tip="No longer held")
+        gone.setAccessibleName(f"{name} no longer held")
+        gone.setFixedWidth(26)
+        title = label(name.capitalize(), 14, 600)
+        title.setFixedWidth(86)
+        return row(title, kind, gone, stretch=1, spacing=6)
 
     def standing(self) -> Standing:
         doc = self.state.doc
@@ -245,7 +258,7 @@ class DutyStep(Step):
         force = max(sum(ld.newtons for ld in c.loads) for c in d.cases)
         return Standing(
             Mark.FULL,
-            f"{len(d.cases)} load{'s' if len(d.cases) > 1 else ''}, up to {force / G:.0f} kg. "
+            f"{len(d.cases)} load{'s' if len(d.cases) > 1 else ''}, up to {force / GRAVITY:.0f} kg. "
             f"Needed {target_reserve(d):g}.",
         )
 
@@ -262,7 +275,7 @@ class DutyStep(Step):
                 tone="clay",
                 acts=(Act("Lay it", lambda: self.go("Lay")),),
             )
-        key = (d.cases, d.surroundings, doc.material, self.state.bonds.get(doc.material))
+        key = self.state.stair_key
         refused = self.state.answers.refusal("stair", key)
         if refused:
             return Verdict(
@@ -292,11 +305,11 @@ class DutyStep(Step):
             a = limits[0]
             source = f"Layer bond: {a.bond.source}. " + ("Other treads: typical." if a.steps else "")
         return Verdict(
-            f"It must hold {force * need / G:.0f} kg before it lets go.",
+            f"It must hold {force * need / GRAVITY:.0f} kg before it lets go.",
             why,
-            number=f"{force * need / G:.0f}",
+            number=f"{force * need / GRAVITY:.0f}",
             unit="kg",
-            under=(f"{need:g} times {force / G:.1f} kg", f"needed {need:g}"),
+            under=(f"{need:g} times {force / GRAVITY:.1f} kg", f"needed {need:g}"),
             tone="peat",
             source=source,
             acts=(Act("Lay it", lambda: self.go("Lay"), bool(d.held)), Act("Open the part", lambda: self.go("Part"))),
@@ -310,6 +323,6 @@ class DutyStep(Step):
             "As it is used",
             f"{n} load case{'s' if n != 1 else ''}. Down is −Z.",
             show_bed=False,
-            arrows=load_arrows(self.state),
+            arrows=load_arrows(self.state) + reaction_arrows(self.state),
             legend=("held", "pushed", "shown"),
         )

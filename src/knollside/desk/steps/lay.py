@@ -4,110 +4,31 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPen
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+import numpy as np
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from knollside.core.job.answer import LayerLog
 from knollside.core.lay.ways import RatedWay
 from knollside.core.model import Range, Way
+from knollside.core.strength.rating import MODES, weakest
 from knollside.desk import tasks
-from knollside.desk.instruments.net import LayNet
-from knollside.desk.instruments.widgets import RangeBar, clear, heading, label, reserve_tone, scrolled, times
+from knollside.desk.instruments.net import MEASURES, LayNet
+from knollside.desk.instruments.wayrow import WayRow
+from knollside.desk.instruments.widgets import (
+    Choice,
+    clear,
+    heading,
+    label,
+    reserve_tone,
+    scrolled,
+    tell,
+    times,
+)
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.desk.steps.laypages import CuresPage, PlacesPage, TrustPage
 from knollside.desk.steps.scenes import base_scene, load_arrows
-from knollside.desk.theme.look import font, look
-
-
-class WayRow(QWidget):
-    """One way of the short list: letter, reasons, reserve with its range."""
-
-    taken = pyqtSignal(str)
-
-    def __init__(self, way: RatedWay, target: float, chosen: bool, withheld: bool) -> None:
-        super().__init__()
-        self.way, self.target, self.chosen, self.withheld = way, target, chosen, withheld
-        self.setFixedHeight(98)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"Way {way.letter}: {way.title}, reserve {way.reserve.value:.1f}")
-        self.setToolTip(
-            f"{way.title}\n{way.reason}\n{way.gives_up}\nreserve {way.reserve.value:.2f} "
-            f"({way.reserve.low:.2f} to {way.reserve.high:.2f}), {way.mode}\ncontact "
-            f"{way.footing.contact / 100:.1f} cm², leaning {way.overhang / 100:.1f} cm²"
-        )
-        self.bar = RangeBar(None if withheld else way.reserve, target)
-        self.bar.setParent(self)
-
-    def resizeEvent(self, e) -> None:  # type: ignore[no-untyped-def]
-        self.bar.move(self.width() - 94, 56)
-
-    def paintEvent(self, e) -> None:  # type: ignore[no-untyped-def]
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.chosen:
-            p.fillRect(self.rect(), look.colour("chosen"))
-            p.fillRect(0, 0, 3, self.height(), look.colour("heather"))
-        p.setPen(QPen(look.colour("heather"), 1.8))
-        p.setBrush(look.colour("heather") if self.chosen else look.colour("paper"))
-        p.drawEllipse(QPointF(28, 20), 11, 11)
-        p.setPen(look.colour("paper") if self.chosen else look.colour("heather"))
-        p.setFont(font(14, 700))
-        p.drawText(QRectF(17, 9, 22, 22), Qt.AlignmentFlag.AlignCenter, self.way.letter)
-        w = self.way
-        p.setPen(look.colour("peat"))
-        p.setFont(font(14, 700))
-        p.drawText(QRectF(48, 8, self.width() - 150, 20), Qt.AlignmentFlag.AlignVCenter, w.title)
-        p.setFont(font(13))
-        p.drawText(QRectF(48, 29, self.width() - 150, 34), Qt.TextFlag.TextWordWrap, w.reason)
-        p.setPen(look.colour("slate"))
-        p.drawText(
-            QRectF(48, 62, self.width() - 150, 18),
-            Qt.AlignmentFlag.AlignVCenter,
-            p.fontMetrics().elidedText(w.gives_up, Qt.TextElideMode.ElideRight, self.width() - 150),
-        )
-        p.setPen(look.colour("peat"))
-        p.setFont(font(12, 600))
-        p.drawText(
-            QRectF(48, 79, self.width() - 60, 16),
-            Qt.AlignmentFlag.AlignVCenter,
-            f"{w.footing.height:.0f} mm high, {w.footing.layers} layers, {w.footing.contact / 100:.1f} cm² on the bed",
-        )
-        tone = "slate" if self.withheld else reserve_tone(w.reserve, self.target)
-        p.setPen(look.colour(tone))
-        p.setFont(font(22, 700))
-        p.drawText(
-            QRectF(self.width() - 104, 6, 92, 28),
-            Qt.AlignmentFlag.AlignRight,
-            "–" if self.withheld else f"{times(w.reserve.value)}×",
-        )
-        p.setPen(look.colour("slate"))
-        p.setFont(font(12))
-        if not self.withheld:
-            p.drawText(
-                QRectF(self.width() - 104, 36, 92, 16),
-                Qt.AlignmentFlag.AlignRight,
-                f"{times(w.reserve.low)} to {times(w.reserve.high)}",
-            )
-        p.setPen(QPen(look.colour("heather"), 2) if self.hasFocus() else QPen(look.colour("rule"), 1))
-        if self.hasFocus():
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawRect(self.rect().adjusted(1, 1, -1, -1))
-        else:
-            p.drawLine(14, self.height() - 1, self.width() - 14, self.height() - 1)
-
-    def mousePressEvent(self, e) -> None:  # type: ignore[no-untyped-def]
-        self.taken.emit(self.way.letter)
-
-    def keyPressEvent(self, e: QKeyEvent | None) -> None:
-        assert e is not None
-        if e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.taken.emit(self.way.letter)
-        elif e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
-            self.focusNextPrevChild(e.key() == Qt.Key.Key_Down)
-        else:
-            super().keyPressEvent(e)
 
 
 class LayStep(Step):
@@ -118,6 +39,12 @@ class LayStep(Step):
         super().__init__(state)
         self.net = LayNet()
         self.net.taken.connect(self._choose)
+        self.net.tried.connect(self._try)
+        self.net.asked.connect(self.state.request_why)
+        self.measure = Choice("Measure shown on the net", MEASURES.items(), 11)
+        self.measure.chose.connect(lambda _: self.refresh())
+        self.trying: tuple[float, float, float] | None = None
+        self._told_place: int | None = None
         self.rows = QVBoxLayout()
         self.rows.setSpacing(0)
         self.rows.setContentsMargins(0, 0, 0, 0)
@@ -136,13 +63,93 @@ class LayStep(Step):
         head = QWidget()
         h = QVBoxLayout(head)
         h.setContentsMargins(16, 0, 10, 0)
-        h.addWidget(heading("Ways to lay it"))
+        h.addWidget(heading("Ways to lay it", self.measure))
         h.addWidget(self.net)
         h.addWidget(self.note)
+        self.tabs = QButtonGroup(panel)
+        self.pages = QStackedWidget()
+        self.places = PlacesPage(lambda: self.state.changed.emit(), self._point_out)
+        self.cures, self.trust = CuresPage(), TrustPage()
+        bar = QWidget()
+        strip = QHBoxLayout(bar)
+        strip.setContentsMargins(16, 2, 12, 2)
+        strip.setSpacing(6)
+        for i, (words, page) in enumerate(
+            (
+                ("Ways", area),
+                ("Weak places", scrolled(self.places)),
+                ("Cures", scrolled(self.cures)),
+                ("Trust", scrolled(self.trust)),
+            )
+        ):
+            self.pages.addWidget(page)
+            b = QPushButton(words)
+            b.setCheckable(True)
+            b.setChecked(i == 0)
+            b.clicked.connect(lambda _, i=i: self.turn_to(i))
+            self.tabs.addButton(b, i)
+            strip.addWidget(b)
+        strip.addStretch(1)
         lay.addWidget(head)
-        lay.addWidget(area, 1)
+        lay.addWidget(bar)
+        lay.addWidget(self.pages, 1)
+        self.reason = QLineEdit()
+        self.reason.setAccessibleName("Your reason for this way")
+        self.reason.setPlaceholderText("your reason for this way, kept with it")
+        self.reason.setMaxLength(200)
+        self.reason.editingFinished.connect(self._say_why)
+        foot = QWidget()
+        under = QHBoxLayout(foot)
+        under.setContentsMargins(16, 4, 12, 8)
+        under.addWidget(self.reason)
+        lay.addWidget(foot)
         self.panel = panel
         self._shown: object = None
+
+    def turn_to(self, page: int) -> None:
+        """Bring a page to the front: 0 ways, 1 weak places, 2 cures, 3 trust."""
+        self.pages.setCurrentIndex(page)
+        tab = self.tabs.button(page)
+        if tab is not None:
+            tab.setChecked(True)
+        self.state.changed.emit()
+
+    def _point_out(self, place: int) -> None:
+        self._told_place = place
+        self.state.changed.emit()
+
+    def _try(self, direction: tuple[float, float, float]) -> None:
+        """The dragged pin: the part turns under it and its reserve is read at once, with no new solve."""
+        laying = self.laying
+        if laying is None or self.old:
+            return
+        self.trying = direction
+        s = laying.strength
+        found = weakest(s.field, s.limits, np.array(direction))
+        case = s.field.cases[found.case].name
+        tell(self.note, f"There: {times(found.reserve)}×. {case.capitalize()}: {MODES[found.mode]}.")
+        self.state.changed.emit()
+
+    def _say_why(self) -> None:
+        """Keep the person's own reason with the way they chose."""
+        doc = self.state.doc
+        words = self.reason.text().strip()
+        if doc is not None and doc.way is not None and words and words != doc.way.reason:
+            self.state.edit("way", doc.way.model_copy(update={"reason": words}), "reason for this way")
+
+    def _take_asked(self, _: str) -> None:
+        w = self._asked()
+        if w is not None:
+            self.state.edit("way", Way(direction=w.direction, reason=w.reason), "lay it where the pin is")
+            self.trying, self.net.hand = None, None
+            self.state.request_detail("?")
+
+    def _asked(self) -> RatedWay | None:
+        """The answer to "why not there", while the pin stands there."""
+        if self.trying is None or self.state.doc is None:
+            return None
+        found: RatedWay | None = self.state.answers.fresh("why", (self.state.lay_key, self.trying))
+        return found
 
     @property
     def laying(self) -> tasks.Laying | None:
@@ -175,26 +182,30 @@ class LayStep(Step):
         if self.laying is None:
             return
         w = next(w for w in self.laying.ranking.ways if w.letter == letter)
+        self.trying, self.net.hand, self._told_place = None, None, None
         self.state.edit("way", Way(direction=w.direction, reason=w.reason), f"lay it {letter}")
         self.state.request_detail(letter)
 
     def refresh(self) -> None:
         laying, here = self.laying, self.chosen()
-        self.net.put(laying.ranking if laying else None, here.letter if here else "")
+        self.net.put(laying.ranking if laying else None, here.letter if here else "", self.measure.currentData())
         no_verdict = bool(laying and laying.strength.withheld)
         if laying is not None:
             s = laying.strength
             old = " Old: the duty has changed since." if self.old else ""
-            self.note.setText(
-                f"Rated with {s.recipe.walls} walls, {s.recipe.infill * 100:.0f} % infill; {s.field.cells:,} cells "
-                f"of {s.field.cell:.1f} mm; forces balance to {max(s.field.balance_error, 1e-6):.0e}.{old}"
-            )
+            if self.trying is None:
+                self.note.setText(f"Rated with {s.recipe.walls} walls, {s.recipe.infill * 100:.0f} % infill.{old}")
         else:
             self.note.setText("Strength is worked out once for every direction; it takes some seconds.")
-        key = (id(laying), here.letter if here else "")
+        asked = self._asked()
+        key = (id(laying), here.letter if here else "", id(asked), id(self.state.trust))
         if key != self._shown:
             self._shown = key
             clear(self.rows)
+            if asked is not None and laying is not None:
+                made = WayRow(asked, laying.ranking.target, False, no_verdict)
+                made.taken.connect(self._take_asked)
+                self.rows.addWidget(made)
             for w in laying.ranking.ways if laying else ():
                 made = WayRow(w, laying.ranking.target, here is not None and w.letter == here.letter, no_verdict)  # type: ignore[union-attr]
                 made.taken.connect(self._choose)
@@ -206,6 +217,31 @@ class LayStep(Step):
             and not self.state.work.waiting("detail")
         ):
             self.state.request_detail(here.letter)
+        way = self.state.doc.way if self.state.doc is not None else None
+        self.reason.setEnabled(way is not None)
+        if not self.reason.hasFocus():
+            self.reason.setText(way.reason if way is not None else "")
+        self._fill_pages()
+
+    def _fill_pages(self) -> None:
+        doc, laying = self.state.doc, self.laying
+        detail = self._detail()
+        if doc is None:
+            return
+        load = {c.name: sum(ld.newtons for ld in c.loads) for c in doc.duty.cases}
+        self.places.put(detail, load)
+        self.cures.put(detail, laying.ranking.target if laying else 2.0)
+        self.trust.put(laying, self.state.trust, self.state.work.waiting("trust"))
+        if laying is not None and not self.old and detail is not None and self.state.trust is None:
+            key = self.state.lay_key
+            if not self.state.work.waiting("trust") and not self.state.answers.refusal("trust", key):
+                self.state.request_trust()
+
+    def _detail(self) -> tasks.WayDetail | None:
+        if self.state.doc is None:
+            return None
+        found: tasks.WayDetail | None = self.state.answers.fresh("detail", (self.state.lay_key, self.state.way))
+        return found
 
     def reserve(self) -> Range | None:
         """The chosen way's reserve, fresh or old."""
@@ -301,6 +337,21 @@ class LayStep(Step):
             acts=tuple(acts[::-1] if here is not None and tone == "moss" else acts),
         )
 
+    def _marks(self, detail: tasks.WayDetail, corner_of: np.ndarray) -> dict[str, object]:
+        """Weak places by number, and the part bent, while their page is in front."""
+        if self.pages.currentIndex() != 1:
+            return {}
+        out: dict[str, object] = {
+            "places": tuple(
+                (p.at, f"{i + 1}: {times(p.reserve)}×" if self._told_place == i else f"{i + 1}")
+                for i, p in enumerate(detail.places)
+            ),
+            "place": None,
+        }
+        if self.places.bent.isChecked():
+            out["bend"] = detail.bend[corner_of]
+        return out
+
     def _as_drawn(self) -> None:
         self.state.edit("way", Way(direction=(0, 0, 1), reason="as drawn"), "keep it as drawn")
         self.go("Build")
@@ -322,6 +373,10 @@ class LayStep(Step):
                 "place_words": f"goes first: {times(detail.way.reserve.value)}×",
                 "legend": ("reserve", "held", "pushed"),
             }
+            more.update(self._marks(detail, opened.look.corner_of))
+        if self.trying is not None:
+            more = {"direction": self.trying}
+            return base_scene(self.state, True, "?  Where the pin is", "Let go to see what speaks against it", **more)
         title = f"{here.letter}  {here.title}" if here else "As drawn" if doc.way is None else "Chosen way"
         under = (
             f"{here.footing.height:.0f} mm high, {here.footing.layers} layers of {doc.recipe.layer_height:g} mm"

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from knollside.core.model import Array, FaceMark
+from knollside.core.mesh.features import feature_at
+from knollside.core.model import Array, FaceMark, Feature, Load
 from knollside.desk.stage.raster import CHOSEN, MARKS
 from knollside.desk.stage.view import Arrow, Scene
 from knollside.desk.state import State
+from knollside.desk.steps.loadcard import words_of
 
 
 def face_marks(state: State, only: set[FaceMark] | None = None) -> Array:
@@ -52,17 +54,54 @@ def load_arrows(state: State) -> tuple[Arrow, ...]:
     facts, out = state.facts, []
     if facts is None or state.doc is None:
         return ()
+    laying = state.answers.fresh("lay", state.lay_key)
+    taken = {c.name: dict(c.reactions) for c in laying.strength.field.cases} if laying is not None else {}
     for case in state.doc.duty.cases:
         for load in case.loads:
             f = facts.feature(load.feature) if load.feature else None
-            if f is not None:
+            if f is None and load.at is not None:
+                f = feature_at(facts.mesh, facts.features, load.at)
+            if f is not None and load.at is None:
                 at = facts.mesh.triangles[f.faces].mean(axis=1).mean(axis=0)
             elif load.at is not None:
                 at = np.asarray(load.at)
             else:
                 continue
             x, y, z = (float(v) for v in at)
-            out.append(Arrow((x, y, z), load.force_N, f"{load.newtons:.0f} N, {case.name}"))
+            words = f"{words_of(load)}, {case.name}"
+            back = taken.get(case.name, {}).get(f.id if f is not None else load.feature or "")
+            if load.kind == "deflection" and back is not None:
+                words = f"{words_of(load)}: takes {float(np.linalg.norm(back)):.0f} N"
+            out.append(Arrow((x, y, z), _along(load, f), words))
+    return tuple(out)
+
+
+def _along(load: Load, f: Feature | None) -> tuple[float, float, float]:
+    """Which way a load's arrow points: pressure against the face, torque along its axis."""
+    if load.kind == "deflection" and load.deflection_mm is not None:
+        return load.deflection_mm
+    if load.kind in ("torque", "pressure") and f is not None:
+        sign = -1.0 if load.kind == "pressure" else 1.0
+        x, y, z = (sign * c for c in f.axis)
+        return x, y, z
+    return load.vector
+
+
+def reaction_arrows(state: State) -> tuple[Arrow, ...]:
+    """What each held place gives back under the largest load, in spring, once the solve is there."""
+    laying = state.answers.fresh("lay", state.lay_key) if state.doc is not None else None
+    facts, out = state.facts, []
+    if laying is None or facts is None:
+        return ()
+    case = max(laying.strength.field.cases, key=lambda c: c.pushing)
+    holding = {h.feature for h in state.doc.duty.held} if state.doc is not None else set()
+    for name, force in case.reactions:
+        f = facts.feature(name) if name in holding else None
+        newtons = float(np.linalg.norm(force))
+        if f is None or newtons < 0.5:
+            continue
+        x, y, z = f.centre
+        out.append(Arrow((x, y, z), force, f"{newtons:.0f} N", "spring"))
     return tuple(out)
 
 

@@ -1,0 +1,61 @@
+"""Loads as forces at points of the true surface."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from knollside.core.model import Array, Feature, Ints, Load, Mesh, Refused
+from knollside.core.strength.conditions import Spots, locate, sample_faces
+from knollside.core.strength.grid import Grid
+
+
+def forces_of(load: Load, feature: Feature, spots: Spots) -> Array:
+    """The load as a force at each spot, (n, 3) N.
+
+    Forces and weights spread evenly; pressure along the inward normal; a torque as a pure couple that grows
+    with the distance from its axis; a bearing load as the cosine of the angle over the half of the hole that
+    the pin presses (the usual assumption for a pin with clearance).
+    """
+    area = spots.area[:, None]
+    if load.kind == "pressure":
+        assert load.pressure_MPa is not None
+        return -load.pressure_MPa * spots.normals * area
+    if load.kind == "torque":
+        assert load.torque_Nmm is not None
+        axis = np.asarray(load.axis if load.axis is not None else feature.axis, float)
+        length = float(np.linalg.norm(axis))
+        if length < 1e-9:
+            raise Refused(f"The torque on {feature.title.lower()} needs an axis with a length.")
+        axis /= length
+        middle = (spots.points * area).sum(axis=0) / spots.area.sum()
+        arm = spots.points - middle
+        swirl = np.cross(axis, arm) * area
+        moment = float(np.cross(arm, swirl).sum(axis=0) @ axis)
+        if moment < 1e-9 * float(spots.area.sum()):
+            raise Refused(f"{feature.title} is a line about that axis: a torque cannot act on it.")
+        return swirl * (load.torque_Nmm / moment)
+    vector = np.asarray(load.vector, float)
+    if load.kind == "bearing":
+        if feature.kind not in ("hole", "slot"):
+            raise Refused(f"A bearing load wants a hole; {feature.title.lower()} is none.")
+        toward = vector / np.linalg.norm(vector)
+        # The wall the pin is pushed against faces it: its outward normal looks back at the pin.
+        press = np.maximum(-(spots.normals @ toward), 0.0)
+        each = -spots.normals * (press * spots.area)[:, None]
+        along = float((each @ toward).sum())
+        if along < 1e-9:
+            raise Refused(f"The bearing load runs along {feature.title.lower()}; it must press its wall.")
+        return each * (np.linalg.norm(vector) / along)
+    return np.outer(spots.area / spots.area.sum(), vector)
+
+
+def push(grid: Grid, mesh: Mesh, feature: Feature, faces: Ints, load: Load) -> tuple[Array, Spots, Array]:
+    """Nodal forces (3n,) of a load on ``faces`` of ``mesh``, with the spots and the force at each."""
+    spots = sample_faces(mesh, faces, 0.5 * float(grid.size.min()))
+    cell, weights = locate(grid, spots)
+    each = forces_of(load, feature, spots)
+    f = np.zeros((len(grid.points), 3))
+    for a in range(8):
+        for d in range(3):
+            f[:, d] += np.bincount(grid.nodes[cell, a], weights[:, a] * each[:, d], minlength=len(f))
+    return f.reshape(-1), spots, each

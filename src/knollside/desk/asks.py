@@ -1,0 +1,194 @@
+"""What the open part asks of the worker, and the keys that tell whether an answer is still true."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QObject
+
+from knollside.core.job.file import PrinterFacts
+from knollside.core.material.cards import Material
+from knollside.core.model import Measurement, Range
+from knollside.core.strength.trust import Trust
+from knollside.desk import tasks
+from knollside.desk.answers import Answers
+from knollside.desk.work import Work
+from knollside.store.workshop import PartDoc
+
+UP = (0.0, 0.0, 1.0)
+CELLS = 50_000
+
+
+class Asks(QObject):
+    """The asking half of the state: a key is the inputs themselves, so that an old answer is known to be old."""
+
+    doc: PartDoc | None
+    printer: PrinterFacts
+    card: Material
+    bonds: dict[str, Range]
+    factor: Range
+    readings: tuple[Measurement, ...]
+
+    def __init__(self, work: Work) -> None:
+        super().__init__()
+        self.work = work
+        self.answers = Answers(work)
+
+    @property
+    def way(self) -> tuple[float, float, float]:
+        return self.doc.way.direction if self.doc is not None and self.doc.way is not None else UP
+
+    # Keys: the inputs an answer rests on
+
+    @property
+    def lay_key(self) -> object:
+        assert self.doc is not None
+        d = self.doc
+        return (
+            d.mesh_hash,
+            d.duty.held,
+            d.duty.cases,
+            d.duty.surroundings,
+            d.duty.danger,
+            d.duty.purpose,
+            tuple(sorted(d.duty.treads.items())),
+            d.duty.critical_mm,
+            d.material,
+            self.bonds.get(d.material),
+            self.printer.bed_mm,
+        )
+
+    @property
+    def stair_key(self) -> object:
+        assert self.doc is not None
+        d = self.doc.duty
+        treads = tuple(sorted(d.treads.items()))
+        return (d.cases, d.surroundings, treads, self.doc.material, self.bonds.get(self.doc.material))
+
+    @property
+    def build_key(self) -> object:
+        return (self.lay_key, self.way, self.factor)
+
+    @property
+    def prove_key(self) -> object:
+        assert self.doc is not None
+        return (self.lay_key, self.way, self.doc.recipe)
+
+    @property
+    def fits_key(self) -> object:
+        assert self.doc is not None
+        return (self.doc.mesh_hash, self.doc.mates, self.way, self.readings)
+
+    # Asking for answers
+
+    @property
+    def facts(self) -> Any:
+        opened = self.answers.fresh("opened", self.doc.mesh_hash) if self.doc is not None else None
+        return opened.facts if opened is not None else None
+
+    def request_lay(self) -> None:
+        if self.doc is not None and self.facts is not None:
+            self.work.ask(
+                "lay",
+                self.lay_key,
+                tasks.lay,
+                self.facts,
+                self.doc.duty,
+                self.doc.recipe,
+                self.card,
+                self.printer.bed_mm,
+                CELLS,
+            )
+
+    def request_detail(self, letter: str = "") -> None:
+        """The layer log of the chosen way."""
+        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        if laying is not None and self.doc is not None:
+            building = self.answers.fresh("build", self.build_key)
+            self.work.ask(
+                "detail",
+                (self.lay_key, self.way),
+                tasks.detail,
+                self.facts,
+                self.doc.duty,
+                laying,
+                self.printer,
+                self.bonds,
+                self.way,
+                letter,
+                building.board if building is not None else None,
+            )
+        elif self.doc is not None and self.facts is not None:
+            self.work.ask(
+                "plain log",
+                (self.doc.mesh_hash, self.way, self.doc.recipe),
+                tasks.plain_log,
+                self.facts,
+                self.way,
+                self.doc.recipe,
+            )
+
+    def request_why(self, direction: tuple[float, float, float]) -> None:
+        """What speaks for and against one direction of the net."""
+        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        if laying is not None:
+            self.work.ask(
+                "why",
+                (self.lay_key, direction),
+                tasks.why,
+                self.facts,
+                laying.strength,
+                self.printer.bed_mm,
+                direction,
+            )
+
+    def request_trust(self) -> None:
+        """Solve on another grid and in layers, aside, once the ways are listed."""
+        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        if laying is not None and self.doc is not None:
+            self.work.ask("trust", self.lay_key, tasks.trust, self.facts, self.doc.duty, laying, self.printer.bed_mm)
+
+    @property
+    def trust(self) -> Trust | None:
+        """What backs the ways as they now are, or None."""
+        found = self.answers.fresh("trust", self.lay_key) if self.doc is not None else None
+        return found[0] if found is not None else None
+
+    def request_build(self) -> None:
+        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        if laying is not None and self.doc is not None:
+            self.work.ask(
+                "build",
+                self.build_key,
+                tasks.build,
+                self.facts,
+                laying.strength,
+                self.doc.duty,
+                self.way,
+                self.printer,
+                self.bonds,
+                self.factor,
+            )
+
+    def request_prove(self, quick: Range) -> None:
+        if self.doc is not None and self.facts is not None and self.doc.way is not None:
+            self.work.ask(
+                "prove",
+                self.prove_key,
+                tasks.prove,
+                self.facts,
+                self.doc.duty,
+                self.doc.recipe,
+                self.card,
+                self.doc.way,
+                quick,
+                CELLS,
+            )
+
+    def request_fits(self) -> None:
+        if self.doc is not None and self.facts is not None:
+            self.work.ask("fits", self.fits_key, tasks.fits, self.facts, self.doc.mates, self.way, self.readings)
+
+    def request_part(self) -> None:
+        if self.doc is not None:
+            self.answers.work.ask("opened", self.doc.mesh_hash, tasks.open_part, self.doc.mesh)

@@ -1,0 +1,167 @@
+"""What stands under the net, a page each: weak places, cures, and what backs the numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QCheckBox, QSizePolicy, QVBoxLayout, QWidget
+
+from knollside.core.strength.trust import ACROSS, Trust
+from knollside.desk import tasks
+from knollside.desk.instruments.widgets import button, clear, column, heading, label, row, rule, times
+
+
+def _line(left: str, right: str, under: str = "", strong: bool = True) -> QWidget:
+    """A row with a number at its right and a second line under it."""
+    value = label(right, 15 if strong else 14, 700)
+    value.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
+    words = label(left, 14, 600 if strong else 400, wrap=True)
+    out = [row(words, value, stretch=0)]
+    if under:
+        out.append(label(under, dim=True, wrap=True))
+    return column(*out, spacing=0)
+
+
+class _Page(QWidget):
+    """A column that is filled anew only when what it shows has changed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.lines = QVBoxLayout()
+        self.lines.setSpacing(6)
+        lay = QVBoxLayout(self)
+        lay.setContentsMargins(16, 6, 14, 8)
+        lay.setSpacing(6)
+        lay.addLayout(self.lines)
+        lay.addStretch(1)
+        self._shown: object = self
+
+    def _fresh(self, key: object) -> bool:
+        if key == self._shown:
+            return False
+        self._shown = key
+        clear(self.lines)
+        return True
+
+    def _add(self, *widgets: QWidget) -> None:
+        for w in widgets:
+            self.lines.addWidget(w)
+
+
+class PlacesPage(_Page):
+    """The places that would go first, the thin portions, and the part bent."""
+
+    def __init__(self, on_bend: Callable[[], None], on_place: Callable[[int], None]) -> None:
+        super().__init__()
+        self.bent = QCheckBox("Show how it bends")
+        self.most = label("", dim=True, wrap=True)
+        self.bent.clicked.connect(lambda: on_bend())
+        self._on_place = on_place
+        lay = self.layout()
+        assert isinstance(lay, QVBoxLayout)
+        lay.insertWidget(0, self.bent)
+        lay.insertWidget(1, self.most)
+
+    def put(self, detail: tasks.WayDetail | None, load: dict[str, float]) -> None:
+        """``load`` gives each case's own force in N, so that a place tells the load at which it goes."""
+        if not self._fresh((id(detail), tuple(load.items()))):
+            return
+        if detail is None:
+            self._add(label("Take a way first; its weak places are then listed here.", dim=True, wrap=True))
+            return
+        self.most.setText(
+            f"{detail.movement:.2g} mm at most, {detail.bending_case}; short-term stiffness, typical. "
+            "Held for weeks it creeps to two or three times that."
+        )
+        self._add(heading("What would go first", "load at which it goes"))
+        for i, p in enumerate(detail.places):
+            force = load.get(p.case, 0.0) * p.reserve
+            where = "at a support, told apart: " if p.at_support else ""
+            show = button(f"{i + 1}", lambda i=i: self._on_place(i), tip="Show it on the stage")
+            show.setFixedWidth(34)
+            show.setAccessibleName(f"Show place {i + 1}")
+            words = _line(
+                f"{where}{p.mode}" if where else p.mode.capitalize(),
+                f"{times(p.reserve)}×",
+                f"{p.case}" + (f", {force:.0f} N" if force else ""),
+            )
+            self._add(row(show, words, stretch=1))
+        self._add(rule(), heading("Thin portions, each by itself", "now, and at best"))
+        for q in detail.portions:
+            at = f"at ({q.middle[0]:.0f}, {q.middle[1]:.0f}, {q.middle[2]:.0f})"
+            gain = "its best way too" if q.best < 1.1 * q.reserve else f"{times(q.best)}× lying its own best way"
+            self._add(_line(f"{q.name.capitalize()} {at}, {q.thickness:.0f} mm", f"{times(q.reserve)}×", gain, False))
+        if not detail.portions:
+            self._add(label("No thin tab, neck or arm stands out from the rest.", dim=True, wrap=True))
+
+
+class CuresPage(_Page):
+    """Remedies side by side, with gain and price."""
+
+    def put(self, detail: tasks.WayDetail | None, target: float) -> None:
+        if not self._fresh((id(detail), target)):
+            return
+        if detail is None:
+            self._add(label("Take a way first; what would cure it is then listed here.", dim=True, wrap=True))
+            return
+        have = detail.way.reserve.value
+        self._add(heading("What would cure it" if have < target else "What would still help", f"now {times(have)}×"))
+        for c in detail.cures:
+            gain = f"{times(c.reserve)}×" if c.reserve is not None else f"{target:g}×"
+            self._add(_line(c.title, gain, c.price))
+        if not detail.cures:
+            self._add(label("Nothing needs curing: it holds what is asked.", dim=True, wrap=True))
+        self._add(label("Estimates from the layers' forces; nothing is drawn into your mesh.", dim=True, wrap=True))
+
+
+class TrustPage(_Page):
+    """Cells, balance, change on another grid, and the ways solved again in layers."""
+
+    def put(self, laying: tasks.Laying | None, trust: Trust | None, running: bool) -> None:
+        if not self._fresh((id(laying), id(trust), running)):
+            return
+        if laying is None:
+            self._add(label("Nothing solved yet.", dim=True))
+            return
+        f = laying.strength.field
+        self._add(
+            heading("What backs the numbers"),
+            _line("Cells", f"{f.cells:,}", f"{f.cell:.2f} mm wide; cut cells counted over their filled part", False),
+            _line("Forces left over", _small(f.balance_error), "of the loads; under 1 % is wanted", False),
+        )
+        if trust is None:
+            words = "Solving on another grid and in layers …" if running else "Not checked on another grid yet."
+            self._add(label(words, dim=True, wrap=True))
+            return
+        self._add(
+            _line(
+                "Change on another grid",
+                f"{trust.change * 100:.0f} %",
+                f"greatest of the listed ways, against {trust.coarse_cells:,} cells"
+                + ("" if trust.change <= 0.1 else "; over a tenth: take the range as wider by that"),
+                False,
+            ),
+            heading("Solved again in layers", "quick, and again"),
+        )
+        for w in trust.layered:
+            name = next((x.letter for x in laying.ranking.ways if x.direction == w.direction), "")
+            self._add(
+                _line(
+                    f"{name}  {w.mode}",
+                    f"{times(w.quick)}×, {times(w.reserve.value)}×",
+                    f"quick is {w.off * 100:+.0f} %; gives {w.movement:.2f} mm at most",
+                    False,
+                )
+            )
+        self._add(
+            label(
+                f"In layers: {ACROSS:g} of the stiffness across them (typical), walls, tops and infill of that way.",
+                dim=True,
+                wrap=True,
+            )
+        )
+
+
+def _small(share: float) -> str:
+    return f"under {max(share, 1e-6) * 100:.1g} %" if share < 1e-3 else f"{share * 100:.1f} %"

@@ -1,0 +1,167 @@
+"""Every kind of load and support against its closed form."""
+
+import manifold3d as m3
+import numpy as np
+import pytest
+from conftest import box, mesh_of
+from pydantic import ValidationError
+
+from knollside.core.material.allowables import allowables, fatigue
+from knollside.core.material.cards import material
+from knollside.core.mesh.features import find_features
+from knollside.core.model import GRAVITY, Duty, Held, Load, LoadCase, Mesh, Refused, Surroundings
+from knollside.core.strength.field import POISSON, StressField, solve
+from knollside.core.units import QuantityError, parse
+
+E = 2000.0
+
+
+def run(mesh: Mesh, held: list[Held], loads: list[Load], probes: list[tuple], cells: int = 16_000) -> StressField:
+    duty = Duty(held=tuple(held), cases=(LoadCase(name="it", loads=tuple(loads)),))
+    return solve(mesh, find_features(mesh), duty, E, cells, probes=np.array(probes, float))
+
+
+def test_a_torque_on_a_round_bar_gives_tr_over_j_and_its_twist() -> None:
+    r, length, torque = 6.0, 60.0, 2000.0
+    mesh = mesh_of(m3.Manifold.cylinder(length, r, circular_segments=96))
+    at = [(r, 0, 30), (0, r, 30), (0.7 * r, 0.7 * r, 24), (r, 0, 45)]
+    field = run(mesh, [Held(at=(0, 0, 0))], [Load(at=(0, 0, length), kind="torque", torque_Nmm=torque)], at, 30_000)
+    j = np.pi / 2 * r**4
+    tau = np.hypot(field.probed[0, :3, 6], field.probed[0, :3, 7])
+    assert tau == pytest.approx(torque * np.array([r, r, 0.99 * r]) / j, rel=0.03)
+    twist = field.probed[0, 3, 1] / r
+    assert twist == pytest.approx(torque * 45 / (E / (2 * (1 + POISSON)) * j), rel=0.02)
+    assert field.cases[0].turning == pytest.approx(torque, rel=1e-3) and field.cases[0].pushing < 1e-6 * torque
+
+
+def test_pressure_in_a_thick_ring_is_lame() -> None:
+    """A quarter of a thick ring between two sliding cuts and a sliding base: hoop stress through the wall."""
+    a, b, p, thick = 15.0, 30.0, 2.0, 6.0
+    ring = m3.Manifold.cylinder(thick, b, circular_segments=192) - m3.Manifold.cylinder(
+        thick + 2, a, circular_segments=192
+    ).translate((0, 0, -1))
+    mesh = mesh_of(ring ^ m3.Manifold.cube((50, 50, 50)).translate((0, 0, -1)))
+    r = np.array([15.0, 18.0, 24.0])
+    d = np.sqrt(0.5)
+    held = [
+        Held(at=(0, 22, 3), kind="sliding"),
+        Held(at=(22, 0, 3), kind="sliding"),
+        Held(at=(16, 16, 0), kind="sliding"),
+    ]
+    field = run(
+        mesh, held, [Load(at=(a * d, a * d, 3), kind="pressure", pressure_MPa=p)], [(x * d, x * d, 3) for x in r]
+    )
+    s = field.probed[0, :, 3:]
+    hoop = (s[:, 0] + s[:, 1]) / 2 - s[:, 5]  # square to the radius at 45 degrees
+    assert hoop == pytest.approx(p * a**2 / (b**2 - a**2) * (1 + b**2 / r**2), rel=0.05)
+
+
+def test_a_hanging_weight_and_a_force_are_the_same_load() -> None:
+    mesh = box(60, 10, 10)
+    held, at = [Held(at=(0, 5, 5))], [(30, 5, 10)]
+    weight = run(mesh, held, [Load(at=(60, 5, 5), kind="weight", weight_g=2000)], at, 4000)
+    force = run(mesh, held, [Load(at=(60, 5, 5), force_N=(0, 0, -2 * GRAVITY))], at, 4000)
+    assert weight.probed == pytest.approx(force.probed, rel=1e-9)
+
+
+def test_a_bearing_load_presses_one_side_and_carries_the_whole_force() -> None:
+    plate = m3.Manifold.cube((80, 30, 6)) - m3.Manifold.cylinder(20, 5, circular_segments=64).translate((65, 15, -5))
+    field = run(
+        mesh_of(plate),
+        [Held(at=(0, 15, 3))],
+        [Load(at=(70, 15, 3), kind="bearing", force_N=(100, 0, 0))],
+        [(30, 15, 3)],
+    )
+    e = field.cases[0].external
+    mine = ~e.held
+    assert e.forces[mine].sum(axis=0) == pytest.approx([100, 0, 0], abs=1e-6)
+    assert (e.points[mine & (np.linalg.norm(e.forces, axis=1) > 1e-9)][:, 0] > 65 - 1e-9).all()
+    assert field.probed[0, 0, 3] == pytest.approx(100 / 180, rel=0.05)
+
+
+def test_a_pin_pushes_but_never_pulls() -> None:
+    plate = m3.Manifold.cube((80, 30, 6)) - m3.Manifold.cylinder(20, 5, circular_segments=64).translate((65, 15, -5))
+    held = [Held(at=(70, 15, 3), kind="pin"), Held(at=(40, 15, 0), kind="sliding"), Held(at=(40, 0, 3), kind="sliding")]
+    field = run(mesh_of(plate), held, [Load(at=(0, 15, 3), force_N=(-100, 0, 0))], [(30, 15, 3)], 6000)
+    e = field.cases[0].external
+    pin = e.held & (np.hypot(e.points[:, 0] - 65, e.points[:, 1] - 15) < 5.5)
+    outward = e.points[pin, :2] - [65, 15]
+    # The pin presses the wall away from itself; at the rim of the contact a spot may still flicker.
+    pressing = np.einsum("ij,ij->i", e.forces[pin, :2], outward) / 5.0
+    assert -pressing[pressing < 0].sum() < 0.01 * pressing.sum()
+    assert (pressing == 0).mean() > 0.4, "more than the far half is let go"
+    assert e.forces[pin].sum(axis=0)[0] == pytest.approx(100, rel=1e-3)
+    assert field.probed[0, 0, 3] == pytest.approx(100 / 180, rel=0.03)
+    assert field.balance_error < 1e-4
+
+
+def test_a_screw_head_holds_on_its_ring_and_an_edge_along_its_line() -> None:
+    plate = mesh_of(
+        m3.Manifold.cube((80, 30, 6)) - m3.Manifold.cylinder(20, 2.5, circular_segments=48).translate((65, 15, -5))
+    )
+    load = [Load(at=(0, 15, 3), force_N=(0, 0, -5))]
+    screw = run(plate, [Held(at=(67.5, 15, 3), kind="screw", head_mm=10)], load, [(30, 15, 6)], 12_000)
+    e = screw.cases[0].external
+    radius = np.hypot(e.points[e.held][:, 0] - 65, e.points[e.held][:, 1] - 15)
+    assert radius.min() > 2.4 and radius.max() <= 5.0 + 1e-9
+    assert screw.probed[0, 0, 3] == pytest.approx(5 * 30 * 6 / (30 * 36), rel=0.03)
+    edge = run(
+        plate, [Held(at=(80, 15, 6), kind="edge"), Held(at=(40, 15, 0), kind="sliding")], load, [(20, 15, 6)], 6000
+    )
+    on = edge.cases[0].external
+    line = on.points[on.held & (on.points[:, 2] > 5.9)]
+    assert len(line) > 5 and np.ptp(line[:, 1]) > 25 and np.abs(line[:, 0] - 80).max() < 1e-6
+
+
+def test_a_snap_is_moved_and_judged_by_strain() -> None:
+    mesh = box(60, 10, 5)
+    field = run(
+        mesh, [Held(at=(0, 5, 2.5))], [Load(at=(60, 5, 2.5), kind="deflection", deflection_mm=(0, 0, -3))], [(20, 5, 5)]
+    )
+    i = 10 * 125 / 12
+    force = 3 * 3 * E * i / (60**3 * (1 + 0.6 * (1 + POISSON) * (5 / 60) ** 2))
+    assert field.cases[0].pushing == pytest.approx(force, rel=0.02)
+    assert field.probed[0, 0, 3] == pytest.approx(force * 40 * 2.5 / i, rel=0.03)
+    card = material("PETG")
+    snap = LoadCase(name="x", loads=(Load(at=(0, 0, 0), kind="deflection", deflection_mm=(0, 0, 1)),))
+    a = allowables(card, Surroundings(), snap)
+    assert a.pull == pytest.approx(card.snap.value / 100 * card.modulus.value)
+    assert allowables(card, Surroundings(), LoadCase(name="x", loads=())).pull == card.pull.value
+
+
+def test_treads_of_ones_own_replace_the_typical_ones_and_say_so() -> None:
+    case = LoadCase(name="x", loads=(), permanent=True, repeated=True, cycles=1e5)
+    plain = allowables(material("PETG"), Surroundings(), case)
+    own = allowables(material("PETG"), Surroundings(), case, {"Always loaded": 0.5})
+    assert own.pull / plain.pull == pytest.approx(0.5 / 0.33)
+    assert [s.factor.source for s in own.steps] == ["yours", "typical"]
+    assert (
+        fatigue(1).value == 1 and fatigue(1e3).value == pytest.approx(0.7) and fatigue(1e5).value < fatigue(1e3).value
+    )
+
+
+@pytest.mark.parametrize(
+    ("held", "load", "words"),
+    [
+        (Held(at=(0, 5, 2.5), kind="screw"), Load(at=(60, 5, 2.5), force_N=(0, 0, -1)), "clamps a hole"),
+        (Held(at=(0, 5, 2.5), kind="pin"), Load(at=(60, 5, 2.5), force_N=(0, 0, -1)), "carries a hole"),
+        (Held(at=(30, 5, 5), kind="sliding"), Load(at=(60, 5, 2.5), force_N=(0, 0, -1)), "can still slide"),
+        (Held(at=(0, 5, 2.5)), Load(at=(60, 5, 2.5), kind="bearing", force_N=(0, 0, -1)), "wants a hole"),
+        (Held(at=(0, 5, 2.5)), Load(at=(60, 5, 2.5), kind="torque", torque_Nmm=0), "zero or has no direction"),
+        (Held(at=(0, 5, 2.5)), Load(at=(60, 5, 2.5), kind="torque", torque_Nmm=9, axis=(0, 0, 0)), "needs an axis"),
+    ],
+)
+def test_what_cannot_hold_or_push_is_refused_in_words(held: Held, load: Load, words: str) -> None:
+    with pytest.raises(Refused, match=words):
+        run(box(60, 10, 5), [held], [load], [(30, 5, 5)], 2000)
+
+
+def test_a_load_needs_the_number_of_its_kind_and_torque_reads_its_units() -> None:
+    with pytest.raises(ValidationError, match="needs 'torque_Nmm'"):
+        Load(at=(0, 0, 0), kind="torque")
+    assert Load.model_validate({"at": [0, 0, 0], "kind": "torque", "torque_Nmm": "2 N m"}).torque_Nmm == 2000
+    assert parse("2 N·m", "torque") == 2000 and parse("1 kgf cm", "torque") == pytest.approx(98.0665)
+    with pytest.raises(QuantityError):
+        parse("2 kg", "torque")
+    doubled = Load(at=(0, 0, 0), kind="deflection", deflection_mm=(0, 1, 0)).times(2)
+    assert doubled.deflection_mm == (0, 2, 0)

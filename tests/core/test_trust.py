@@ -1,0 +1,211 @@
+"""What backs a reserve: places, portions, cures, other grids, other tessellations, and layers."""
+
+import json
+from pathlib import Path
+
+import manifold3d as m3
+import numpy as np
+import pytest
+import trimesh
+from conftest import DEMO, box, mesh_of
+
+from knollside.cli import main
+from knollside.core.job import answer
+from knollside.core.job.cure import cures
+from knollside.core.material.cards import material
+from knollside.core.mesh.load import load_file
+from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Recipe
+from knollside.core.strength.moments import cell_moments
+from knollside.core.strength.places import portions, weak_places
+from knollside.core.strength.rating import rate, sphere, weakest
+from knollside.core.strength.trust import solve_layered
+from knollside.demo import fill
+
+PETG = material("PETG")
+SOLID = Recipe(infill=1.0)
+BED = (220.0, 220.0, 250.0)
+
+
+def bend(at: float, length: float = 100.0, force: float = -10.0) -> Duty:
+    load = Load(at=(length, 5, 5), force_N=(0, 0, force))
+    return Duty(held=(Held(at=(0, at, at)),), cases=(LoadCase(name="it", loads=(load,)),))
+
+
+def strength(mesh: Mesh, duty: Duty, cells: int = 8000, recipe: Recipe = SOLID):  # type: ignore[no-untyped-def]
+    part = answer.read_part(mesh)
+    return part, answer.strength(part, duty, recipe, PETG, cells)
+
+
+def test_a_finer_tessellation_holds_the_same() -> None:
+    """The surface is the same; only its triangles are smaller."""
+    rod = mesh_of(m3.Manifold.cylinder(80, 6, circular_segments=96))
+    v, f = trimesh.remesh.subdivide_to_size(rod.vertices, rod.faces, 4.0)
+    from knollside.core.mesh.load import weld
+
+    fine = weld(np.asarray(v), np.asarray(f))
+    assert len(fine.faces) > 3 * len(rod.faces)
+    duty = Duty(
+        held=(Held(at=(0, 0, 0)),), cases=(LoadCase(name="it", loads=(Load(at=(0, 0, 80), force_N=(20, 0, 0)),)),)
+    )
+    got = [rate(s.field, s.limits, np.eye(3)).reserve for _, s in (strength(m, duty) for m in (rod, fine))]
+    assert got[1] == pytest.approx(got[0], rel=0.03)
+
+
+def test_a_scaled_part_with_scaled_load_holds_the_same() -> None:
+    """Twice the size and four times the load leave the stress alike, the averaging distance scaled too."""
+    small, large = box(100, 10, 10), box(200, 20, 20)
+    one, two = bend(5.0), bend(10.0, 200.0, -40.0).model_copy(update={"critical_mm": 1.0})
+    got = [rate(s.field, s.limits, np.eye(3)).reserve for _, s in (strength(small, one), strength(large, two))]
+    assert got[1] == pytest.approx(got[0], rel=0.05)
+
+
+def test_a_part_turned_off_the_grid_holds_the_same() -> None:
+    mesh = mesh_of(m3.Manifold.cube((100, 10, 10)).rotate((17, 23, 31)))
+    turn = np.array(mesh_of(m3.Manifold.cube((1, 1, 1)).rotate((17, 23, 31))).vertices)
+    origin = turn[np.argmin(np.linalg.norm(turn, axis=1))]
+    axes = np.array([a - origin for a in turn if abs(np.linalg.norm(a - origin) - 1) < 1e-6])
+    axes = axes[np.argsort([-a[0] for a in axes])]
+    x, y, z = axes[0], axes[1] if np.cross(axes[0], axes[1]) @ axes[2] > 0 else axes[2], None
+    z = np.cross(x, y)
+    at = 100 * x + 5 * y + 5 * z
+    duty = Duty(
+        held=(Held(at=tuple(5 * y + 5 * z)),),
+        cases=(LoadCase(name="it", loads=(Load(at=tuple(at), force_N=tuple(-10 * z)),)),),
+    )
+    _, turned = strength(mesh, duty, 16_000)
+    _, plain = strength(box(100, 10, 10), bend(5.0), 16_000)
+    a = rate(turned.field, turned.limits, np.stack([x, y, z])).reserve
+    b = rate(plain.field, plain.limits, np.eye(3)).reserve
+    assert a == pytest.approx(b, rel=0.05)
+
+
+@pytest.mark.parametrize("thick", [1.0, 0.7])
+def test_a_wall_of_one_cell_and_less_bends_as_a_plate_strip(thick: float) -> None:
+    """Cut cells integrate their filled part: a wall anywhere in the lattice keeps its stiffness."""
+    from knollside.core.strength.element import Brick, isotropic
+    from knollside.core.strength.grid import number_cells
+    from knollside.core.strength.loads import push
+    from knollside.core.strength.multigrid import Operator
+
+    length, wide = 40.0, 12.0
+    mesh = mesh_of(m3.Manifold.cube((length, wide, thick)).translate((0, 0, 0.37)))
+    fill_, places, moments = cell_moments(mesh, np.zeros(3), np.ones(3), (40, 12, 2))
+    g = number_cells(np.zeros(3), np.ones(3), fill_, fill_ > 0.01, places, moments)
+    b = Brick(g.size, isotropic(2000.0, 0.0))
+    from knollside.core.mesh.features import feature_at, find_features
+
+    end = feature_at(mesh, find_features(mesh), (length, wide / 2, 0.37 + thick / 2))
+    f, _, _ = push(g, mesh, end, end.faces, Load(at=(0, 0, 0), force_N=(0, 0, -0.01)))
+    held = {int(c): np.eye(24) * 1e5 for c in np.flatnonzero(g.cells[:, 0] == 0)}
+    u, _ = Operator(b, np.ones(len(g.cells)), g.cells, g.nodes, g.cut, g.moments, held).solve(f)
+    tip = -u.reshape(-1, 3)[np.abs(g.points[:, 0] - length) < 1e-9, 2].mean()
+    span = length - 1.0  # the first cell is held
+    assert tip == pytest.approx(0.01 * span**3 / (3 * 2000.0 * wide * thick**3 / 12), rel=0.05)
+
+
+def test_layered_stiffness_bends_more_across_the_layers() -> None:
+    """A bar pulled along its layers' normal stretches by 1 / 0.85 of one pulled along them."""
+    mesh = box(100, 10, 10)
+    duty = Duty(
+        held=(Held(at=(0, 5, 5)),), cases=(LoadCase(name="it", loads=(Load(at=(100, 5, 5), force_N=(200, 0, 0)),)),)
+    )
+    part, s = strength(mesh, duty, 3000)
+    across, _ = solve_layered(
+        mesh, part.features, duty, s.field, s.limits, SOLID, (1.0, 0.0, 0.0), lambda share, text: None
+    )
+    along, _ = solve_layered(
+        mesh, part.features, duty, s.field, s.limits, SOLID, (0.0, 0.0, 1.0), lambda share, text: None
+    )
+    assert across.movement / along.movement == pytest.approx(1 / 0.85, rel=0.02)
+    assert across.reserve.value == pytest.approx(across.quick, rel=0.03)
+
+
+def test_trust_tells_change_and_layers_for_the_short_list() -> None:
+    part, s = strength(box(100, 10, 10), bend(5.0), 6000)
+    ranking = answer.ways(part, bend(5.0), s, BED, 200)
+    found = answer.trust(part, bend(5.0), s, ranking, 2)
+    assert found.change < 0.1 and found.finer is None and found.balance_error < 1e-5
+    assert [w.direction for w in found.layered] == [w.direction for w in ranking.ways[:2]]
+    assert all(abs(w.off) < 0.2 for w in found.layered)
+    assert found.layered_for(ranking.ways[0].direction) is found.layered[0]
+
+
+def test_weak_places_are_apart_ordered_and_told_from_supports() -> None:
+    _, s = strength(box(100, 10, 10), bend(5.0))
+    n = np.array([1.0, 0, 0])
+    found = weak_places(s.field, s.limits, n)
+    assert 3 <= len(found) <= 5 and sum(p.at_support for p in found) <= 1
+    clear = [p for p in found if not p.at_support]
+    assert [p.reserve for p in clear] == sorted(p.reserve for p in clear)
+    assert clear[0].at[0] < 12 and abs(clear[0].at[2] - 5) > 4
+    best = weakest(s.field, s.limits, n)
+    assert best.reserve == pytest.approx(float(rate(s.field, s.limits, n[None]).reserve[0]), rel=1e-12)
+    assert best.reserve == pytest.approx(clear[0].reserve, rel=1e-12)
+
+
+def test_thin_portions_are_found_and_rated_by_themselves() -> None:
+    """A block with a thin tab: the tab is named, and lies better along its length."""
+    solid = m3.Manifold.cube((30, 30, 30)) + m3.Manifold.cube((40, 6, 4)).translate((29, 12, 13))
+    duty = Duty(
+        held=(Held(at=(0, 15, 15)),), cases=(LoadCase(name="it", loads=(Load(at=(69, 15, 15), force_N=(0, 0, -8)),)),)
+    )
+    part, s = strength(mesh_of(solid), duty, 20_000)
+    found = portions(part.mesh, s.field, s.limits, np.array([1.0, 0, 0]), sphere(200))
+    tab = found[0]
+    assert tab.name in ("arm", "tab", "strip") and tab.middle[0] > 35 and tab.thickness == pytest.approx(4, abs=1.5)
+    assert tab.best > 1.3 * tab.reserve, "its layers lie better along it"
+    assert abs(tab.best_direction[0]) < 0.5
+
+
+def test_cures_say_what_it_takes() -> None:
+    duty = bend(5.0, force=-40.0)
+    part, s = strength(box(100, 10, 10), duty)
+    ranking = answer.ways(part, duty, s, BED, 200)
+    worst = min(ranking.ways, key=lambda w: w.reserve.value)
+    assert worst.reserve.value < s.target
+    log = answer.layer_log(part, s, worst.direction)
+    found = {c.kind: c for c in cures(part, duty, s, ranking, worst, log)}
+    assert found["way"].reserve == max(w.reserve.value for w in ranking.ways)
+    deeper = np.sqrt(s.target / worst.reserve.value) - 1
+    assert f"{deeper * 100:.0f} % deeper" in found["thicken"].title
+    share = worst.reserve.value / s.target * 100
+    assert f"{share:.0f} %" in found["load"].title
+
+
+@pytest.mark.parametrize("make", [fill._arm, fill._hinge, fill._knob, fill._clip])
+def test_every_loaded_demo_part_is_in_equilibrium(make) -> None:  # type: ignore[no-untyped-def]
+    stem = {"_arm": "hose-arm", "_hinge": "vent-hinge", "_knob": "m6-knob", "_clip": "trellis-clip"}[make.__name__]
+    duty, recipe, _ = make()
+    part = answer.read_part(load_file(DEMO / f"{stem}.stl").mesh)
+    card = PETG.__class__(**{**PETG.__dict__, "softens": 120.0})
+    s = answer.strength(part, duty, recipe, card, 12_000)
+    assert s.field.balance_error < 1e-3
+    for case in s.field.cases:
+        size = np.abs(case.external.forces).sum()
+        assert np.abs(case.external.forces.sum(axis=0)).max() < 1e-3 * size
+
+
+def test_strength_and_probes_from_the_command_line(tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    from knollside.core.mesh.write import stl_bytes
+
+    (tmp_path / "bar.stl").write_bytes(stl_bytes(box(100, 10, 10), "bar"))
+    job = {
+        "mesh": "bar.stl",
+        "recipe": {"infill": 1.0},
+        "held": [{"at": [0, 5, 5]}],
+        "cases": [{"name": "bend", "loads": [{"at": [100, 5, 5], "kind": "weight", "weight_g": "1 kg"}]}],
+    }
+    (tmp_path / "j.json").write_text(json.dumps(job))
+    probes = ["--probe", "100,5,5", "--probe", "50,5,10"]
+    code = main(["strength", str(tmp_path / "j.json"), "--json", "--cells", "8000", "--way", "1", *probes])
+    out = json.loads(capsys.readouterr().out)
+    assert code == 0 and {"way", "layered", "places", "reactions", "log", "solve", "probes"} <= set(out)
+    force, i = 9.80665, 10**4 / 12
+    tip, skin = (p["cases"][0] for p in out["probes"])
+    modulus = PETG.modulus.value
+    expected = force * 100**3 / (3 * modulus * i) * (1 + 0.6 * 1.35 * 0.01)
+    assert -tip["displacement_mm"][2] == pytest.approx(expected, rel=0.02)
+    assert skin["stress_MPa"]["xx"] == pytest.approx(force * 50 * 5 / i, rel=0.03)
+    assert len(out["log"]["height_mm"]) == len(out["log"]["reserve_peak"]) > 20
+    assert main(["strength", str(tmp_path / "j.json"), "--json", "--way", "99", "--cells", "4000"]) == 1
+    assert "--way takes" in json.loads(capsys.readouterr().out)["refused"]

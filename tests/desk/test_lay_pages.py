@@ -1,0 +1,146 @@
+"""Duty's loads and holds, and what stands under the net, by mouse and key in the real window."""
+
+import numpy as np
+import pytest
+from conftest import Desk, box
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
+
+from knollside.core.mesh.write import stl_bytes
+from knollside.core.model import Duty, Held, Load, LoadCase, Way
+from knollside.desk.instruments.wayrow import WayRow
+
+
+def combo(desk: Desk, name: str) -> QComboBox:
+    found = [c for c in desk.window.findChildren(QComboBox) if c.accessibleName() == name and c.isVisible()]
+    assert len(found) == 1, name
+    return found[0]
+
+
+def choose(desk: Desk, name: str, words: str) -> None:
+    c = combo(desk, name)
+    i = c.findText(words)
+    assert i >= 0, words
+    c.setCurrentIndex(i)
+    c.activated.emit(i)
+    desk.settle()
+
+
+def type_in(desk: Desk, name: str, text: str) -> None:
+    line = next(w for w in desk.window.findChildren(QLineEdit) if w.accessibleName() == name and w.isVisible())
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClicks(line, text)
+    QTest.keyClick(line, Qt.Key.Key_Return)
+    desk.settle()
+
+
+def seen(desk: Desk) -> str:
+    """All the words on the step's panel that can be seen."""
+    return "\n".join(w.text() for w in desk.window.current.panel.findChildren(QLabel) if w.isVisible())
+
+
+@pytest.fixture
+def beam(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
+    """The window with a plain beam, held at one end and pushed at the other."""
+    (tmp_path / "beam.stl").write_bytes(stl_bytes(box(80, 14, 10), "beam"))
+    desk.settle(lambda: desk.state.facts is not None)
+    desk.window.part_step.open_file(str(tmp_path / "beam.stl"))
+    desk.settle(lambda: desk.state.doc.name == "Beam" and desk.state.facts is not None)
+    names = {f.id: f for f in desk.state.facts.features}
+    end = next(k for k, f in names.items() if f.axis[0] < -0.9)
+    tip = next(k for k, f in names.items() if f.axis[0] > 0.9)
+    load = LoadCase(name="the pull", loads=(Load(feature=tip, force_N=(0, 0, -30)),))
+    desk.state.edit("duty", Duty(held=(Held(feature=end),), cases=(load,), danger="no one"), "a beam")
+    desk.state.edit("recipe", desk.state.doc.recipe.model_copy(update={"infill": 1.0}), "solid")
+    desk.settle()
+    return desk
+
+
+def test_a_load_changes_its_kind_its_size_and_how_often(beam: Desk) -> None:
+    beam.window.take("Duty")
+    beam.settle()
+    choose(beam, "Kind of the pull", "torque")
+    type_in(beam, "Size of the pull", "1.5 N m")
+    load = beam.state.doc.duty.cases[0].loads[0]
+    assert load.kind == "torque" and load.torque_Nmm == pytest.approx(1500)
+    choose(beam, "Kind of the pull", "hanging weight")
+    type_in(beam, "Size of the pull", "2.5 kg")
+    assert beam.state.doc.duty.cases[0].loads[0].weight_g == pytest.approx(2500)
+    box_ = next(b for b in beam.window.current.panel.findChildren(type(beam.window.current.sun)) if b.text() == "often")
+    QTest.mouseClick(box_, Qt.MouseButton.LeftButton)
+    beam.settle()
+    type_in(beam, "How many times the pull", "50000")
+    assert beam.state.doc.duty.cases[0].cycles == 50000
+    held = beam.state.doc.duty.held[0].feature.replace("-", " ")
+    choose(beam, f"How {held} is held", "slides along its face")
+    assert beam.state.doc.duty.held[0].kind == "sliding"
+    beam.window.take("Lay")
+    beam.settle(lambda: bool(beam.state.answers.refusal("lay", beam.state.lay_key)))
+    assert "can still" in beam.window.verdict_line.body.text()
+    for _ in range(2):
+        beam.state.undo.undo()
+    assert beam.state.doc.duty.held[0].kind == "fixed" and beam.state.doc.duty.cases[0].cycles is None
+    beam.window.take("Duty")
+    beam.state.edit("duty", beam.state.doc.duty.model_copy(update={"treads": {"Many times": 0.4}}), "tread")
+    beam.settle(lambda: beam.state.answers.fresh("stair", beam.state.stair_key) is not None)
+    assert beam.window.current.stair.allow.steps[0].factor.source == "yours"
+
+
+def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None:
+    state, lay = beam.state, beam.window.steps["Lay"]
+    beam.window.take("Lay")
+    beam.settle(lambda: state.answers.get("lay") is not None)
+    worst = min(lay.laying.ranking.ways, key=lambda w: w.reserve.value)
+    lay._choose(worst.letter)
+    beam.settle(lambda: state.trust is not None)
+    tab = {b.text(): b for b in lay.panel.findChildren(QPushButton)}
+    QTest.mouseClick(tab["Weak places"], Qt.MouseButton.LeftButton)
+    beam.settle()
+    words = seen(beam)
+    assert "What would go first" in words and "the pull" in words and "mm at most" in words
+    assert len(beam.window.stage.scene.places) >= 3
+    QTest.mouseClick(lay.places.bent, Qt.MouseButton.LeftButton, pos=QPoint(12, lay.places.bent.height() // 2))
+    beam.settle()
+    bend = beam.window.stage.scene.bend
+    tip = float(np.linalg.norm(bend, axis=1).max())
+    assert tip == pytest.approx(lay.laying.strength.field.greatest_movement, rel=0.05)
+    QTest.mouseClick(tab["Cures"], Qt.MouseButton.LeftButton)
+    beam.settle()
+    assert "Lie it as" in seen(beam) and beam.window.stage.scene.bend is None
+    QTest.mouseClick(tab["Trust"], Qt.MouseButton.LeftButton)
+    beam.settle()
+    words = seen(beam)
+    assert f"{lay.laying.strength.field.cells:,}" in words and "Change on another grid" in words
+    assert "Solved again in layers" in words
+    # Reactions stand on the stage of Duty once the solve is there.
+    beam.window.take("Duty")
+    beam.settle()
+    assert any(a.colour == "spring" for a in beam.window.stage.scene.arrows)
+    assert "N m about the holds" in seen(beam)
+
+
+def test_a_pin_dragged_over_the_net_says_why_not_there_and_can_be_taken(beam: Desk) -> None:
+    state, lay = beam.state, beam.window.steps["Lay"]
+    beam.window.take("Lay")
+    beam.settle(lambda: state.answers.get("lay") is not None)
+    net = lay.net
+    pins = [net._at(w.direction) for w in lay.laying.ranking.ways]
+    disc = net._disc()
+    spots = [disc.center() + (disc.topLeft() - disc.center()) * f for f in np.linspace(-0.6, 0.6, 13)]
+    clear = max(spots, key=lambda s: min((s - p).manhattanLength() for p in pins))
+    QTest.mousePress(net, Qt.MouseButton.LeftButton, pos=clear.toPoint())
+    assert lay.trying is not None and "There:" in lay.note.text()
+    assert beam.window.current.scene().direction == lay.trying
+    QTest.mouseRelease(net, Qt.MouseButton.LeftButton, pos=clear.toPoint())
+    beam.settle(lambda: lay._asked() is not None)
+    row = next(r for r in lay.panel.findChildren(WayRow) if r.way.letter == "?" and r.isVisible())
+    QTest.mouseClick(row, Qt.MouseButton.LeftButton)
+    beam.settle()
+    assert state.doc.way == Way(direction=row.way.direction, reason=row.way.reason)
+    type_in(beam, "Your reason for this way", "the smooth side shows")
+    assert state.shop.part(state.doc.id).way.reason == "the smooth side shows"
+    assert beam.window.core.standings["Lay"].words != ""
+    choose(beam, "Measure shown on the net", "Layers parting")
+    assert net.measure == "parting"
