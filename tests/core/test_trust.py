@@ -18,7 +18,7 @@ from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Recipe
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.places import portions, weak_places
 from knollside.core.strength.rating import rate, sphere, weakest
-from knollside.core.strength.trust import solve_layered
+from knollside.core.strength.trust import solve_layered, widened
 from knollside.demo import fill
 
 PETG = material("PETG")
@@ -128,6 +128,11 @@ def test_trust_tells_change_and_layers_for_the_short_list() -> None:
     assert [w.direction for w in found.layered] == [w.direction for w in ranking.ways[:2]]
     assert all(abs(w.off) < 0.2 for w in found.layered)
     assert found.layered_for(ranking.ways[0].direction) is found.layered[0]
+    wide = widened(ranking.ways[0].reserve, 0.3)
+    plain = ranking.ways[0].reserve
+    assert wide.value == plain.value and wide.low < plain.low and wide.high > plain.high
+    assert np.log(wide.high / wide.value) == pytest.approx(np.hypot(np.log(plain.high / plain.value), np.log(1.3)))
+    assert widened(plain, 0.0).low == pytest.approx(plain.low)
 
 
 def test_weak_places_are_apart_ordered_and_told_from_supports() -> None:

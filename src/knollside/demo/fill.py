@@ -39,7 +39,7 @@ def _arm() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
     holes = [f"hole-{i}" for i in (1, 2, 3, 4)]
     duty = Duty(
         purpose=Purpose.WORKING,
-        held=tuple(Held(feature=h) for h in holes),
+        held=tuple(Held(feature=h, kind="screw", head_mm=9.2) for h in holes),
         cases=(
             LoadCase(
                 name="the wet hose",

@@ -25,7 +25,7 @@ from knollside.core.mesh.repair import Repair, repair
 from knollside.core.model import Array, Duty, Mate, Measurement, Mesh, Range, Recipe, Way
 from knollside.core.proof.bar import Bar, hole_and_pin_bar
 from knollside.core.strength.places import Portion, WeakPlace, portions, weak_places
-from knollside.core.strength.trust import Trust
+from knollside.core.strength.trust import Trust, widened
 
 Vec = tuple[float, float, float]
 
@@ -133,12 +133,17 @@ def why(part: PartFacts, s: Strength, bed: Vec, direction: Vec, tick: Tick) -> R
 
 
 def trust(part: PartFacts, duty: Duty, laying: Laying, bed: Vec, tick: Tick) -> tuple[Trust, Laying]:
-    """What backs the short list; the laying is made anew when the grid had to be refined."""
+    """What backs the short list, and the list with the grid's own doubt taken into its ranges; the list is
+    made anew when the grid had to be refined."""
     found = answer.trust(part, duty, laying.strength, laying.ranking, tick=tick)
-    if found.finer is None:
-        return found, laying
-    s = replace(laying.strength, field=found.finer)
-    return replace(found, finer=None), Laying(s, answer.ways(part, duty, s, bed))
+    before = {w.direction: c for w, c in zip(laying.ranking.ways, found.changes, strict=True)}
+    if found.finer is not None:
+        s = replace(laying.strength, field=found.finer)
+        laying = Laying(s, answer.ways(part, duty, s, bed))
+    ways = tuple(
+        replace(w, reserve=widened(w.reserve, before.get(w.direction, found.change))) for w in laying.ranking.ways
+    )
+    return replace(found, finer=None), Laying(laying.strength, replace(laying.ranking, ways=ways))
 
 
 def plain_log(part: PartFacts, direction: Vec, recipe: Recipe, tick: Tick) -> LayerLog:

@@ -122,7 +122,7 @@ def trust(
     say = tick or (lambda share, text: None)
     ways = np.array([w.direction for w in ranking.ways])
     field, features = s.field, part.features
-    change, coarse, finer = refine(
+    changes, coarse, finer = refine(
         part.mesh, features, duty, field, s.limits, s.recipe, ways, lambda x, t: say(0.25 * x, "on another grid")
     )
     field = finer or field
@@ -133,7 +133,7 @@ def trust(
             say(0.25 + 0.75 * (i + x) / count, f"way {ranking.ways[i].letter} in layers")
 
         again.append(solve_layered(part.mesh, features, duty, field, s.limits, s.recipe, w.direction, tell)[0])
-    return Trust(field.cells, field.cell, field.balance_error, coarse, change, tuple(again), finer)
+    return Trust(field.cells, field.cell, field.balance_error, coarse, changes, tuple(again), finer)
 
 
 @dataclass(frozen=True)

@@ -232,8 +232,8 @@ def _title(features: tuple[Feature, ...], n: Array, foot: Footing, mesh: Mesh) -
     )
     if near > 0.999:
         return _DOWN[axis] if flat else f"{_DOWN[axis]}, edges only"
-    words = _DOWN[axis].removeprefix("On its ").replace("As drawn", "drawn").replace("Upside down", "upside-down")
-    return f"On a slope, nearest {words}" if flat else f"Leaning, nearest {words}"
+    words = _DOWN[axis][0].lower() + _DOWN[axis][1:]
+    return f"On a slope, mostly {words}" if flat else f"Leaning, mostly {words}"
 
 
 def near_feature(mesh: Mesh, features: tuple[Feature, ...], point: Array) -> str:

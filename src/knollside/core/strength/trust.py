@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -42,16 +43,21 @@ class Layered:
 
 @dataclass(frozen=True)
 class Trust:
-    """What backs a reserve: cells and cell size, balance error, greatest change of a listed way's reserve
-    against a grid of a third of the cells, and the ways solved again in layers."""
+    """What backs a reserve: cells and cell size, balance error, each listed way's change of reserve against
+    another grid (a share), and the ways solved again in layers."""
 
     cells: int
     cell: float
     balance_error: float
     coarse_cells: int
-    change: float
+    changes: tuple[float, ...]
     layered: tuple[Layered, ...]
     finer: StressField | None = None
+
+    @property
+    def change(self) -> float:
+        """The greatest change of a listed way."""
+        return max(self.changes, default=0.0)
 
     def layered_for(self, direction: Vec) -> Layered | None:
         return next((w for w in self.layered if float(np.dot(w.direction, direction)) > 0.99999), None)
@@ -66,19 +72,19 @@ def refine(
     recipe: Recipe,
     ways: Array,
     tick: Tick,
-) -> tuple[float, int, StressField | None]:
-    """Greatest change of the ways' reserves against a coarser grid, that grid's cells, and a finer field when
-    the change was over a tenth and memory allows."""
+) -> tuple[tuple[float, ...], int, StressField | None]:
+    """Change of each way's reserve against a coarser grid, that grid's cells, and a finer field when a change
+    was over a tenth and memory allows (the changes are then those of the finer against the first)."""
     skin = skin_of(recipe)
     coarse = solve(mesh, features, duty, field.modulus, max(field.cells // 3, 1500), skin, tick=tick)
     change = _moved(coarse, field, limits, ways)
-    if change <= MOVED or field.cells * 2 > MOST_CELLS:
+    if max(change) <= MOVED or field.cells * 2 > MOST_CELLS:
         return change, coarse.cells, None
     finer = solve(mesh, features, duty, field.modulus, min(int(field.cells * 2.5), MOST_CELLS), skin, tick=tick)
     return _moved(field, finer, limits, ways), field.cells, finer
 
 
-def _moved(a: StressField, b: StressField, limits: tuple[Allowables, ...], ways: Array) -> float:
+def _moved(a: StressField, b: StressField, limits: tuple[Allowables, ...], ways: Array) -> tuple[float, ...]:
     # Judged where neither grid calls it a support's edge: the coarser one's margin serves both.
     from scipy.spatial import cKDTree
 
@@ -87,7 +93,15 @@ def _moved(a: StressField, b: StressField, limits: tuple[Allowables, ...], ways:
         margin |= cKDTree(a.points[a.apart]).query(b.points)[0] < 0.6 * a.cell
     keep = ~margin if not margin.all() else ~b.apart
     first, second = rate(a, limits, ways).reserve, rate(b, limits, ways, points=keep).reserve
-    return float(np.abs(second / first - 1).max())
+    return tuple(float(c) for c in np.abs(second / first - 1))
+
+
+def widened(reserve: Range, change: float) -> Range:
+    """A range with the grid's own doubt taken in, as an independent share (quadrature of logarithms)."""
+    more = math.log1p(change)
+    low = math.exp(-math.hypot(math.log(reserve.value / reserve.low), more))
+    high = math.exp(math.hypot(math.log(reserve.high / reserve.value), more))
+    return Range(reserve.value, reserve.value * low, reserve.value * high, reserve.source)
 
 
 def solve_layered(

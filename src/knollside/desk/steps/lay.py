@@ -228,6 +228,8 @@ class LayStep(Step):
         detail = self._detail()
         if doc is None:
             return
+        if not self.reason.hasFocus():
+            self.reason.setCursorPosition(0)
         load = {c.name: sum(ld.newtons for ld in c.loads) for c in doc.duty.cases}
         self.places.put(detail, load)
         self.cures.put(detail, laying.ranking.target if laying else 2.0)

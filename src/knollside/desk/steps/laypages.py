@@ -138,8 +138,7 @@ class TrustPage(_Page):
             _line(
                 "Change on another grid",
                 f"{trust.change * 100:.0f} %",
-                f"greatest of the listed ways, against {trust.coarse_cells:,} cells"
-                + ("" if trust.change <= 0.1 else "; over a tenth: take the range as wider by that"),
+                f"greatest of the listed ways, against {trust.coarse_cells:,} cells" + "; taken into each way's range",
                 False,
             ),
             heading("Solved again in layers", "quick, and again"),

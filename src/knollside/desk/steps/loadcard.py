@@ -157,7 +157,7 @@ def load_card(
 ) -> QWidget:
     """A card for one case; ``put`` takes the case as changed and a name for undo."""
     first = case.loads[0]
-    kind = Choice(f"Kind of {case.name}", KINDS.items(), 8)
+    kind = Choice(f"Kind of {case.name}", KINDS.items(), 7)
     kind.put(first.kind)
     kind.chose.connect(
         lambda k: put(
@@ -173,7 +173,7 @@ def load_card(
         f"Force of {case.name}" if quantity == "force" else f"Size of {case.name}", quantity, unit, step
     )
     value.low, value.high, value.decimals, value.shown_in = 1e-4 * scale, 1e6 * scale, digits, scale
-    value.line.setFixedWidth(82)
+    value.line.setFixedWidth(76)
     value.put(total)
     value.entered.connect(
         lambda v: put(
@@ -189,7 +189,7 @@ def load_card(
         hint += f"; {total / GRAVITY:.1f} kg hanging weighs that"
     bits: list[QWidget] = [kind, value]
     if first.kind in ("force", "bearing", "deflection"):
-        aim = Choice(f"Direction of {case.name}", [*AIMS.items(), ("as set", None)], 9)
+        aim = Choice(f"Direction of {case.name}", [*AIMS.items(), ("as set", None)], 10)
         now = direction(first)
         match = next((v for v in AIMS.values() if max(abs(a - b) for a, b in zip(now, v)) < 1e-6), None)
         aim.put(match if len(case.loads) == 1 else None)
