@@ -13,11 +13,14 @@ from knollside.cli import main
 from knollside.core.job import answer
 from knollside.core.job.cure import cures
 from knollside.core.material.cards import material
+from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file
 from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Recipe
+from knollside.core.strength.field import solve
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.places import portions, weak_places
 from knollside.core.strength.rating import rate, sphere, weakest
+from knollside.core.strength.superpose import Units, same_places, superpose, unit_duty
 from knollside.core.strength.trust import solve_layered, widened
 from knollside.demo import fill
 
@@ -214,3 +217,26 @@ def test_strength_and_probes_from_the_command_line(tmp_path: Path, capsys) -> No
     assert len(out["log"]["height_mm"]) == len(out["log"]["reserve_peak"]) > 20
     assert main(["strength", str(tmp_path / "j.json"), "--json", "--way", "99", "--cells", "4000"]) == 1
     assert "--way takes" in json.loads(capsys.readouterr().out)["refused"]
+
+
+def test_a_changed_force_is_the_sum_of_unit_answers() -> None:
+    """Direction and size changed at the same places: the sum against a solve of its own."""
+    mesh = box(60, 10, 10)
+    features = find_features(mesh)
+
+    def duty(first: tuple[float, float, float], second: tuple[float, float, float]) -> Duty:
+        loads = (Load(at=(60, 5, 5), force_N=first), Load(at=(30, 5, 10), force_N=second))
+        cases = (LoadCase(name="a", loads=loads), LoadCase(name="b", loads=loads[:1]))
+        return Duty(held=(Held(at=(0, 5, 5)),), cases=cases)
+
+    old, new = duty((0, 0, -10), (0, 0, -5)), duty((3, -7, 2), (0, 4, -5))
+    field = solve(mesh, features, old, 2000.0, 4000)
+    units = solve(mesh, features, unit_duty(old), 2000.0, cell_size=field.asked)
+    summed, direct = superpose(Units(old, field, units), new), solve(mesh, features, new, 2000.0, 4000)
+    assert summed.stress == pytest.approx(direct.stress, abs=1e-5 * np.abs(direct.stress).max())
+    for a, b in zip(summed.cases, direct.cases):
+        assert a.displacement == pytest.approx(b.displacement, abs=1e-6 * np.abs(b.displacement).max())
+        assert np.abs(a.external.forces.sum(axis=0)).max() < 1e-4
+        assert a.reactions[0][1] == pytest.approx(b.reactions[0][1], abs=1e-4)
+    assert same_places(old, new) and not same_places(old, old.model_copy(update={"critical_mm": 0.4}))
+    assert unit_duty(old.model_copy(update={"held": (Held(at=(0, 5, 5), kind="pin"),)})) is None

@@ -3,9 +3,10 @@
 import numpy as np
 import pytest
 from conftest import Desk, box
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton
 
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import Duty, Held, Load, LoadCase, Way
@@ -39,6 +40,16 @@ def type_in(desk: Desk, name: str, text: str) -> None:
 def seen(desk: Desk) -> str:
     """All the words on the step's panel that can be seen."""
     return "\n".join(w.text() for w in desk.window.current.panel.findChildren(QLabel) if w.isVisible())
+
+
+def move(widget, at: QPointF) -> None:  # type: ignore[no-untyped-def]
+    """A move of the mouse with the left button down."""
+    left = Qt.MouseButton.LeftButton
+    place = widget.mapToGlobal(at)
+    QApplication.sendEvent(
+        widget,
+        QMouseEvent(QEvent.Type.MouseMove, at, place, left, left, Qt.KeyboardModifier.NoModifier),
+    )
 
 
 @pytest.fixture
@@ -119,6 +130,42 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     beam.settle()
     assert any(a.colour == "spring" for a in beam.window.stage.scene.arrows)
     assert "N m about the holds" in seen(beam)
+
+
+def test_an_arrow_is_turned_by_its_tail(beam: Desk) -> None:
+    beam.window.take("Duty")
+    beam.settle()
+    stage = beam.window.stage
+    arrow = next(a for a in stage.scene.arrows if a.handle is not None)
+    tail, tip, _ = stage._ends(arrow)
+    QTest.mousePress(stage, Qt.MouseButton.LeftButton, pos=tail.toPoint())
+    there = tip + (tail - tip) * -1.0  # from above the tip to below it
+    for f in (0.3, 0.7, 1.0):
+        move(stage, tail + (there - tail) * f)
+    QTest.mouseRelease(stage, Qt.MouseButton.LeftButton, pos=there.toPoint())
+    beam.settle()
+    force = beam.state.doc.duty.cases[0].loads[0].force_N
+    assert np.linalg.norm(force) == pytest.approx(30) and force[2] > 20, "it now pushes up"
+    assert beam.state.undo.undoText() == "the pull: turned by hand"
+
+
+def test_a_changed_direction_needs_no_new_solve(beam: Desk) -> None:
+    state, lay = beam.state, beam.window.steps["Lay"]
+    beam.window.take("Lay")
+    beam.settle(lambda: state.answers.get("lay") is not None)
+    lay._choose("A")
+    beam.settle(lambda: state.answers.key("units") == state.shape_key)
+    assert lay.laying.strength.field.seconds > 0
+    before = lay.laying.ranking.ways[0].reserve.value
+    beam.window.take("Duty")
+    beam.settle()
+    choose(beam, "Direction of the pull", "along +Y")
+    beam.window.take("Lay")
+    beam.settle(lambda: state.answers.fresh("lay", state.lay_key) is not None)
+    field = lay.laying.strength.field
+    assert field.seconds == 0, "added up, not solved"
+    assert field.cases[0].external.forces.sum(axis=0) == pytest.approx([0, 0, 0], abs=1e-3)
+    assert lay.laying.ranking.ways[0].reserve.value > before, "the beam is deeper that way"
 
 
 def test_a_pin_dragged_over_the_net_says_why_not_there_and_can_be_taken(beam: Desk) -> None:

@@ -103,6 +103,19 @@ def test_a_newer_request_takes_the_older_ones_place(work) -> None:  # type: igno
     assert got[0].cancelled and {(o.name, o.result) for o in got[1:]} == {("x", 4), ("busy", 7)}
 
 
+def test_background_work_makes_room_and_stands_behind(work) -> None:  # type: ignore[no-untyped-def]
+    work.ask("trust", 0, dawdle)
+    work.ask("x", 1, count_up, 3)
+    got = work.wait(2)
+    assert [(o.name, o.cancelled) for o in got] == [("trust", True), ("x", False)]
+    work.ask("busy", 2, dawdle)
+    work.ask("trust", 3, count_up, 5)
+    work.ask("y", 4, count_up, 4)
+    work.ask("busy", 5, count_up, 1)
+    got = work.wait(6)[2:]
+    assert [o.name for o in got] == ["busy", "y", "busy", "trust"] and got[0].cancelled
+
+
 def test_cancel_stops_what_listens_and_ends_what_does_not(work) -> None:  # type: ignore[no-untyped-def]
     work.ask("slow", 0, dawdle)
     work.cancel()

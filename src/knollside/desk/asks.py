@@ -59,6 +59,14 @@ class Asks(QObject):
         )
 
     @property
+    def shape_key(self) -> object:
+        """All that a solve rests on but the forces themselves."""
+        assert self.doc is not None
+        d = self.doc
+        places = tuple(tuple((ld.feature, ld.at) for ld in c.loads) for c in d.duty.cases)
+        return (d.mesh_hash, d.duty.held, places, d.duty.critical_mm, d.material)
+
+    @property
     def stair_key(self) -> object:
         assert self.doc is not None
         d = self.doc.duty
@@ -98,6 +106,7 @@ class Asks(QObject):
                 self.card,
                 self.printer.bed_mm,
                 CELLS,
+                self.shape_key,
             )
 
     def request_detail(self, letter: str = "") -> None:
@@ -147,6 +156,13 @@ class Asks(QObject):
         laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
         if laying is not None and self.doc is not None:
             self.work.ask("trust", self.lay_key, tasks.trust, self.facts, self.doc.duty, laying, self.printer.bed_mm)
+
+    def request_units(self) -> None:
+        """Solve each force alone, aside: a changed force then needs no new solve."""
+        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        if laying is None or self.doc is None or self.answers.key("units") == self.shape_key:
+            return
+        self.work.ask("units", self.shape_key, tasks.units, self.facts, self.doc.duty, laying, self.shape_key)
 
     @property
     def trust(self) -> Trust | None:

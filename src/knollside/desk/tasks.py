@@ -24,7 +24,10 @@ from knollside.core.mesh.load import Loaded, load_file
 from knollside.core.mesh.repair import Repair, repair
 from knollside.core.model import Array, Duty, Mate, Measurement, Mesh, Range, Recipe, Way
 from knollside.core.proof.bar import Bar, hole_and_pin_bar
+from knollside.core.strength.field import solve
 from knollside.core.strength.places import Portion, WeakPlace, portions, weak_places
+from knollside.core.strength.skin import skin_of
+from knollside.core.strength.superpose import Units, same_places, superpose, unit_duty
 from knollside.core.strength.trust import Trust, widened
 
 Vec = tuple[float, float, float]
@@ -95,10 +98,37 @@ def stair(card: Material, duty: Duty, tick: Tick) -> tuple[Allowables, ...]:
     return tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
 
 
-def lay(part: PartFacts, duty: Duty, recipe: Recipe, card: Material, bed: Vec, cells: int, tick: Tick) -> Laying:
-    s = answer.strength(part, duty, recipe, card, cells, tick=tick)
+# Kept in the worker: unit answers of the part on the stage, so that a changed force needs no new solve.
+_units: dict[object, Units] = {}
+
+
+def lay(
+    part: PartFacts, duty: Duty, recipe: Recipe, card: Material, bed: Vec, cells: int, shape: object, tick: Tick
+) -> Laying:
+    """Solve and rank; with unit answers at hand for the same ``shape`` (all but the forces), add those up instead."""
+    kept = _units.get(shape)
+    if kept is not None and same_places(kept.duty, duty):
+        tick(0.3, "adding up known answers")
+        s = answer.strength_of(superpose(kept, duty), duty, recipe, card)
+    else:
+        s = answer.strength(part, duty, recipe, card, cells, tick=tick)
     tick(0.96, "rating the ways")
     return Laying(s, answer.ways(part, duty, s, bed))
+
+
+def units(part: PartFacts, duty: Duty, laying: Laying, shape: object, tick: Tick) -> bool:
+    """Solve each force alone, one newton along each axis, for :func:`lay` to add up; whether that can be."""
+    wanted = unit_duty(duty)
+    if wanted is None:
+        return False
+    f, s = laying.strength.field, laying.strength
+    skin = skin_of(s.recipe)
+    found = solve(part.mesh, part.features, wanted, f.modulus, skin=skin, tick=tick, cell_size=f.asked)
+    if found.cells != f.cells or len(found.points) != len(f.points):
+        return False
+    _units.clear()
+    _units[shape] = Units(duty, f, found)
+    return True
 
 
 def detail(

@@ -46,8 +46,9 @@ _DOING = {
     "stair": "Strength",
     "why": "Rating it",
     "trust": "Checking",
+    "units": "Getting ready",
 }
-_QUIET = {"fits", "stair", "warm", "why", "trust"}
+_QUIET = {"fits", "stair", "warm", "why", "trust", "units"}
 
 
 class Window(QMainWindow):
@@ -62,10 +63,10 @@ class Window(QMainWindow):
         self.header = Header(state)
         lay, proof = LayStep(state), ProofStep(state)
         build, fits = BuildStep(state), FitsStep(state)
-        self.part_step = PartStep(state)
+        self.part_step, self.duty_step = PartStep(state), DutyStep(state)
         steps: list[Step] = [
             self.part_step,
-            DutyStep(state),
+            self.duty_step,
             lay,
             build,
             fits,
@@ -133,6 +134,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.core.taken.connect(self.take)
         self.stage.picked.connect(self._picked)
+        self.stage.aimed.connect(self.duty_step.aim)
         self.card.said.connect(lambda f, m: self.state.mark(f, m))
         self.log.moved.connect(lambda mm: self._show_stage())
         self.header.part_chosen.connect(self._open_part)

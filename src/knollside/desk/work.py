@@ -2,7 +2,8 @@
 
 A process, not a thread: the interpreter's lock then never holds up the window,
 and work that will not stop can be ended. Tasks run one after another; a newer
-request of the same name takes the place of a waiting one.
+request of the same name takes the place of a waiting one, and background work
+yields to everything else.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from knollside.core.model import Cancelled, Refused
 
+BACKGROUND = frozenset({"trust", "units"})  # work nobody waits for: it yields to everything else
 _GRACE_MS = 1500  # after a cancel, before the process is ended
 
 
@@ -128,7 +130,12 @@ class Work(QObject):
             if self._now.key == key:
                 return
             self._stop.value = self._now.number
-        self._waiting.append(_Request(next(self._numbers), name, key, task, arguments))
+        elif self._now is not None and self._now.name in BACKGROUND and name not in BACKGROUND:
+            # Nobody waits for a check made aside: it makes room and is asked for again by who wanted it.
+            self._stop.value = self._now.number
+        request = _Request(next(self._numbers), name, key, task, arguments)
+        first = len(self._waiting) if name in BACKGROUND else sum(r.name not in BACKGROUND for r in self._waiting)
+        self._waiting.insert(first, request)
         self._next()
 
     def cancel(self) -> None:

@@ -93,10 +93,21 @@ def strength(
     probes: Array | None = None,
 ) -> Strength:
     """Solve once for a duty. With a ``way`` the shell has tops and walls of that way; ``probes`` are read besides."""
-    limits = tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
+    # Asked first: a material that cannot do it refuses before any solving.
+    limits = limits_of(duty, card)
     skin = skin_of(recipe, None if way is None else way.direction)
     found = solve(part.mesh, part.features, duty, card.modulus.value, cells, skin, tick=tick, probes=probes)
     return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty))
+
+
+def limits_of(duty: Duty, card: Material) -> tuple[Allowables, ...]:
+    """What each load case may ask of the material."""
+    return tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
+
+
+def strength_of(field: StressField, duty: Duty, recipe: Recipe, card: Material) -> Strength:
+    """A field that is known already, held against this duty's limits."""
+    return Strength(field, limits_of(duty, card), card, recipe, target_reserve(duty), withheld(duty))
 
 
 def ways(

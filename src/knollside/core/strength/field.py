@@ -85,6 +85,7 @@ class StressField:
     seconds: float
     notes: tuple[str, ...]
     bodies: tuple[int, ...]
+    asked: float  # the cell size the grid was laid for, mm
     probes: Array
     probed: Array  # (k, p, 9): displacement mm, then stress MPa
 
@@ -140,7 +141,8 @@ def solve(
     renumber[keep] = np.arange(len(keep))
 
     say(0.06, "laying the grid")
-    grid = make_grid(work, cell_size or choose_size(work, cells))
+    asked = cell_size or choose_size(work, cells)
+    grid = make_grid(work, asked)
     _refuse_pieces(work, grid)
     c = isotropic(modulus, POISSON) if layers is None else layered(modulus, POISSON, layers[0], layers[1])
     element = Brick(grid.size, c)
@@ -215,6 +217,7 @@ def solve(
         time.perf_counter() - began,
         tuple(notes),
         tuple(sorted({f.body for _, f in held})),
+        asked,
         spots,
         np.stack(probed) if probed else np.zeros((0, 0, 9)),
     )

@@ -25,6 +25,7 @@ class Arrow:
     along: tuple[float, float, float]
     words: str
     colour: str = "clay"
+    handle: tuple[int, int] | None = None  # case and load; such an arrow can be taken by its tail and turned
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,7 @@ class StageView(QWidget):
     """Shows a :class:`Scene`. ``picked`` carries the original triangle number and the pointer's place."""
 
     picked = pyqtSignal(int, QPointF)
+    aimed = pyqtSignal(tuple, tuple)  # handle of an arrow, and the unit direction it was turned to
     hovered = pyqtSignal(int)
     settled = pyqtSignal(float)
 
@@ -70,6 +72,7 @@ class StageView(QWidget):
         self._scale = 1.0
         self._dirty = True
         self._press: QPointF | None = None
+        self._aiming: int | None = None
         self._moved = False
         self._last = QPointF()
         self._hover = -1
@@ -263,13 +266,17 @@ class StageView(QWidget):
                 q = self.camera.project(ends, middle, self.width(), self.height())
                 p.drawLine(QPointF(q[0, 0], q[0, 1]), QPointF(q[1, 0], q[1, 1]))
 
-    def _arrow(self, p: QPainter, a: Arrow) -> None:
+    def _ends(self, a: Arrow) -> tuple[QPointF, QPointF, QPointF]:
+        """Tail, tip and direction of an arrow on the widget."""
         tip = self.to_screen(a.at)
         along = np.asarray(a.along) @ self._turn().T
         flat = self.camera.basis()[:2] @ (along / max(float(np.linalg.norm(along)), 1e-9))
         length = max(float(np.hypot(*flat)), 0.25)
         d = QPointF(float(flat[0]), float(-flat[1])) / max(float(np.hypot(*flat)), 1e-6)
-        start = tip - d * (70 * length)
+        return tip - d * (70 * length), tip, d
+
+    def _arrow(self, p: QPainter, a: Arrow) -> None:
+        start, tip, d = self._ends(a)
         ink = PART_INK[a.colour] if not look.lamp else look.colour(a.colour)
         p.setPen(QPen(ink, 3, cap=Qt.PenCapStyle.RoundCap))
         p.drawLine(start, tip - d * 8)
@@ -277,7 +284,30 @@ class StageView(QWidget):
         p.setBrush(ink)
         p.setPen(Qt.PenStyle.NoPen)
         p.drawPolygon(QPolygonF([tip, tip - d * 13 + n * 6, tip - d * 13 - n * 6]))
+        if a.handle is not None:
+            p.setBrush(look.colour("paper"))
+            p.setPen(QPen(ink, 2))
+            p.drawEllipse(start, 5, 5)
         self._words(p, start + QPointF(8, -6 if d.y() > 0 else 14), a.words, ink)
+
+    def _aim(self, at: QPointF) -> None:
+        """Turn the taken arrow so that its tail is under the pointer; it snaps to an axis of the drawing."""
+        assert self._aiming is not None
+        a = self.scene.arrows[self._aiming]
+        d = self.to_screen(a.at) - at
+        if np.hypot(d.x(), d.y()) < 12:
+            return
+        right, up = self.camera.basis()[:2]
+        v = (d.x() * right - d.y() * up) @ self._turn()
+        v = v / np.linalg.norm(v)
+        k = int(np.argmax(np.abs(v)))
+        if abs(v[k]) > np.cos(np.radians(9)):
+            v = np.eye(3)[k] * np.sign(v[k])
+        x, y, z = (float(c) for c in v)
+        arrows = list(self.scene.arrows)
+        arrows[self._aiming] = replace(a, along=(x, y, z))
+        self.scene = replace(self.scene, arrows=tuple(arrows))
+        self.update()
 
     def _place(self, p: QPainter, place: tuple[float, float, float], words: str) -> None:
         at = self.to_screen(place)
@@ -331,6 +361,14 @@ class StageView(QWidget):
         assert e is not None
         self._press, self._last, self._moved = e.position(), e.position(), False
         self.setFocus()
+        self._aiming = next(
+            (
+                i
+                for i, a in enumerate(self.scene.arrows)
+                if a.handle is not None and (self._ends(a)[0] - e.position()).manhattanLength() < 14
+            ),
+            None,
+        )
 
     def mouseMoveEvent(self, e: QMouseEvent | None) -> None:
         assert e is not None
@@ -344,7 +382,9 @@ class StageView(QWidget):
         if not self._moved and (e.position() - self._press).manhattanLength() < 5:
             return
         self._moved, self._last = True, e.position()
-        if e.buttons() & Qt.MouseButton.LeftButton:
+        if self._aiming is not None:
+            self._aim(e.position())
+        elif e.buttons() & Qt.MouseButton.LeftButton:
             self.camera = self.camera.turned(d.x() * 0.45, d.y() * 0.45)
         else:
             self.camera = replace(self.camera, pan=(self.camera.pan[0] + d.x(), self.camera.pan[1] + d.y()))
@@ -352,9 +392,12 @@ class StageView(QWidget):
 
     def mouseReleaseEvent(self, e: QMouseEvent | None) -> None:
         assert e is not None
-        if self._press is not None and not self._moved and e.button() == Qt.MouseButton.LeftButton:
+        if self._aiming is not None and self._moved:
+            a = self.scene.arrows[self._aiming]
+            self.aimed.emit(a.handle, a.along)
+        elif self._press is not None and not self._moved and e.button() == Qt.MouseButton.LeftButton:
             self.picked.emit(self.face_at(e.position()), e.position())
-        self._press = None
+        self._press = self._aiming = None
 
     def wheelEvent(self, e: QWheelEvent | None) -> None:
         assert e is not None

@@ -24,7 +24,7 @@ from knollside.desk.instruments.widgets import (
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
-from knollside.desk.steps.loadcard import load_card
+from knollside.desk.steps.loadcard import amount, load_card
 from knollside.desk.steps.scenes import base_scene, load_arrows, reaction_arrows
 
 HELD = {
@@ -124,6 +124,17 @@ class DutyStep(Step):
             cases = list(self.state.doc.duty.cases)
             cases[i] = case
             self._put({"cases": tuple(cases)}, text)
+
+    def aim(self, handle: tuple[int, int], unit: tuple[float, float, float]) -> None:
+        """Turn one load to the direction its arrow was dragged to."""
+        if self.state.doc is None or handle[0] >= len(self.state.doc.duty.cases):
+            return
+        case = self.state.doc.duty.cases[handle[0]]
+        loads = list(case.loads)
+        load = loads[handle[1]]
+        key = "deflection_mm" if load.kind == "deflection" else "force_N"
+        loads[handle[1]] = load.model_copy(update={key: tuple(c * amount(load) for c in unit)})
+        self._put_case(handle[0], case.model_copy(update={"loads": tuple(loads)}), f"{case.name}: turned by hand")
 
     def _hold(self, i: int, kind: str) -> None:
         if self.state.doc is not None:
@@ -323,6 +334,6 @@ class DutyStep(Step):
             "As it is used",
             f"{n} load case{'s' if n != 1 else ''}. Down is −Z.",
             show_bed=False,
-            arrows=load_arrows(self.state) + reaction_arrows(self.state),
+            arrows=load_arrows(self.state, True) + reaction_arrows(self.state),
             legend=("held", "pushed", "shown"),
         )

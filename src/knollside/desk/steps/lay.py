@@ -238,6 +238,9 @@ class LayStep(Step):
             key = self.state.lay_key
             if not self.state.work.waiting("trust") and not self.state.answers.refusal("trust", key):
                 self.state.request_trust()
+        elif laying is not None and not self.old and self.state.trust is not None:
+            if not self.state.work.waiting("units"):
+                self.state.request_units()
 
     def _detail(self) -> tasks.WayDetail | None:
         if self.state.doc is None:

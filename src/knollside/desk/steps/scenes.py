@@ -49,15 +49,15 @@ def faces_of(state: State, name: str) -> Array | None:
     return None
 
 
-def load_arrows(state: State) -> tuple[Arrow, ...]:
-    """One clay arrow per load, at its face."""
+def load_arrows(state: State, handles: bool = False) -> tuple[Arrow, ...]:
+    """One clay arrow per load, at its face; with ``handles`` it can be turned by its tail."""
     facts, out = state.facts, []
     if facts is None or state.doc is None:
         return ()
     laying = state.answers.fresh("lay", state.lay_key)
     taken = {c.name: dict(c.reactions) for c in laying.strength.field.cases} if laying is not None else {}
-    for case in state.doc.duty.cases:
-        for load in case.loads:
+    for i, case in enumerate(state.doc.duty.cases):
+        for j, load in enumerate(case.loads):
             f = facts.feature(load.feature) if load.feature else None
             if f is None and load.at is not None:
                 f = feature_at(facts.mesh, facts.features, load.at)
@@ -72,7 +72,8 @@ def load_arrows(state: State) -> tuple[Arrow, ...]:
             back = taken.get(case.name, {}).get(f.id if f is not None else load.feature or "")
             if load.kind == "deflection" and back is not None:
                 words = f"{words_of(load)}: takes {float(np.linalg.norm(back)):.0f} N"
-            out.append(Arrow((x, y, z), _along(load, f), words))
+            turns = load.kind in ("force", "bearing", "deflection")
+            out.append(Arrow((x, y, z), _along(load, f), words, handle=(i, j) if turns and handles else None))
     return tuple(out)
 
 
