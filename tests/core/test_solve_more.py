@@ -1,0 +1,173 @@
+"""Around the solve: shells by direction, grids refined by themselves, logs, bending, cures, supports told apart."""
+
+import manifold3d as m3
+import numpy as np
+import pytest
+from conftest import box, mesh_of
+
+from knollside.core.build.price import Pace
+from knollside.core.job import answer
+from knollside.core.job.cure import cures
+from knollside.core.material.cards import material
+from knollside.core.mesh.features import find_features
+from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe, Refused, Surroundings
+from knollside.core.strength.field import EDGE, StressField, probe_spots, solve
+from knollside.core.strength.grid import make_grid
+from knollside.core.strength.rating import rate, rate_points
+from knollside.core.strength.skin import Skin, cell_scale
+from knollside.core.strength.trust import refine
+
+PETG = material("PETG")
+SOLID = Recipe(infill=1.0)
+BED = (220.0, 220.0, 250.0)
+E = PETG.modulus.value
+
+
+def pushed(at: tuple, force: tuple, held: tuple = (0, 5, 5), **more: object) -> Duty:
+    load = Load(at=at, force_N=force)
+    return Duty(held=(Held(at=held),), cases=(LoadCase(name="it", loads=(load,)),), **more)
+
+
+def field_of(mesh: Mesh, duty: Duty, cells: int = 6000, **more) -> StressField:  # type: ignore[no-untyped-def]
+    return solve(mesh, find_features(mesh), duty, E, cells, **more)
+
+
+def test_roofs_and_floors_of_the_shell_follow_the_build_direction() -> None:
+    """Four millimetres of top, one of bottom, two of wall: each found where it belongs, and the other way up."""
+    mesh = box(24, 24, 24)
+    grid = make_grid(mesh, 0.75)
+    middle = np.hypot(grid.centres[:, 0] - 12, grid.centres[:, 1] - 12) < 1
+    for sign in (1.0, -1.0):
+        scale = cell_scale(mesh, grid, Skin(2.0, 4.0, 0.05, (0.0, 0.0, sign), 1.0))
+        z = grid.centres[middle, 2]
+        up = z if sign > 0 else 24 - z
+        solid = scale[middle] > 0.5
+        columns = middle.sum() / len(np.unique(z))
+        assert solid[up > 12].sum() / columns * 0.75 == pytest.approx(4.0, abs=0.5)
+        assert solid[up < 12].sum() / columns * 0.75 == pytest.approx(1.0, abs=0.5)
+    even = cell_scale(mesh, grid, Skin(2.0, 4.0, 0.05))
+    beside = (np.abs(grid.centres[:, 1] - 12) < 0.5) & (np.abs(grid.centres[:, 2] - 12) < 0.5)
+    wall = (even[beside] > 0.5).sum() / 2 * 0.75 / (beside.sum() / len(np.unique(grid.centres[beside, 0])))
+    assert wall == pytest.approx(2.0, abs=0.5)
+
+
+def test_a_grid_too_coarse_for_its_shell_is_refined_by_itself() -> None:
+    mesh, duty = box(80, 16, 16), pushed((80, 8, 8), (0, 0, -10), (0, 8, 8))
+    recipe = Recipe(walls=2, infill=0.1)
+    part = answer.read_part(mesh)
+    s = answer.strength(part, duty, recipe, PETG, 1500)
+    ways = np.eye(3)
+    tick = lambda share, text: None  # noqa: E731
+    changes, coarse, finer = refine(mesh, part.features, duty, s.field, s.limits, recipe, ways, tick)
+    assert len(changes) == 3 and coarse <= s.field.cells * 1.2
+    fine = answer.strength(part, duty, SOLID, PETG, 6000)
+    quiet, _, none = refine(mesh, part.features, duty, fine.field, fine.limits, SOLID, ways, tick)
+    assert max(quiet) < 0.1 and none is None
+    if finer is not None:
+        assert finer.cells > 1.8 * s.field.cells
+
+
+def test_the_log_has_no_gaps_and_its_least_is_the_reserve() -> None:
+    duty = pushed((100, 5, 5), (0, 0, -10))
+    part = answer.read_part(box(100, 10, 10))
+    s = answer.strength(part, duty, SOLID, PETG, 4000)
+    log = answer.layer_log(part, s, (1.0, 0.0, 0.0))
+    inner = log.heights > 5
+    assert np.isfinite(log.peak[inner]).all() and np.isfinite(log.nominal[inner]).all()
+    parting = rate(s.field, s.limits, np.array([[1.0, 0, 0]])).parting[0]
+    assert log.peak.min() == pytest.approx(parting)
+    # A cantilever's layers are the weaker the nearer to the wall, as the plain sections say.
+    assert (np.diff(log.nominal[inner]) > 0).mean() > 0.95
+    assert log.area == pytest.approx(np.full(len(log.area), 100.0), rel=1e-6)
+    assert log.layers == 500 and log.balance < 0.02
+
+
+def test_the_bent_part_follows_the_beam() -> None:
+    duty = pushed((100, 5, 5), (0, 0, -10))
+    part = answer.read_part(box(100, 10, 10))
+    s = answer.strength(part, duty, SOLID, PETG, 4000)
+    bend, most, case = answer.bend_of(part, s)
+    tip = 10 * 100**3 / (3 * E * 10**4 / 12) * (1 + 0.6 * 1.35 / 100)
+    end = part.mesh.vertices[:, 0] > 99
+    assert case == "it" and most == pytest.approx(tip, rel=0.03)
+    assert -bend[end, 2] == pytest.approx(np.full(end.sum(), tip), rel=0.03)
+    assert np.abs(bend[part.mesh.vertices[:, 0] < 1]).max() < 0.02 * tip
+
+
+def test_a_longer_averaging_distance_sees_less_of_a_peak() -> None:
+    mesh = box(60, 10, 10)
+    limits = answer.limits_of(pushed((60, 5, 5), (0, 0, -10)), PETG)
+    got = []
+    for critical in (0.2, 1.0):
+        f = field_of(mesh, pushed((60, 5, 5), (0, 0, -10), critical_mm=critical))
+        clear = (f.points[:, 0] > 20) & (np.linalg.norm(f.normals, axis=1) > 0)
+        got.append(float(rate(f, limits, np.array([[0.0, 0, 1]]), points=clear).reserve[0]))
+    # Stress at half the distance under the surface of a 10 mm deep beam.
+    assert got[1] / got[0] == pytest.approx((5 - 0.1) / (5 - 0.5), rel=0.02)
+
+
+def test_places_at_supports_stay_apart_however_fine_the_grid() -> None:
+    mesh, duty = box(100, 10, 10), pushed((100, 5, 5), (0, 0, -10))
+    for cells in (3000, 40_000):
+        f = field_of(mesh, duty, cells)
+        reach = max(1.6 * f.cell, min(EDGE, 3.0))
+        assert f.points[f.apart][:, 0].min() < 1 and f.points[~f.apart][:, 0].min() == pytest.approx(reach, abs=f.cell)
+
+
+def test_bodies_nearer_than_a_cell_are_not_taken_for_one() -> None:
+    two = mesh_of(
+        m3.Manifold.compose([m3.Manifold.cube((20, 10, 10)), m3.Manifold.cube((20, 10, 10)).translate((20.2, 0, 0))])
+    )
+    held = (Held(at=(0, 5, 5)), Held(at=(40.2, 5, 5)))
+    load = LoadCase(name="it", loads=(Load(at=(10, 5, 10), force_N=(0, 0, -5)),))
+    with pytest.raises(Refused, match="gap between held bodies is lost"):
+        field_of(two, Duty(held=held, cases=(load,)), 1500)
+    one = field_of(two, Duty(held=held[:1], cases=(load,)), 1500)
+    assert "1 of 2 bodies" in one.notes[0] and one.points[:, 0].max() < 20.1
+
+
+def test_probes_inside_stay_and_probes_outside_come_to_the_surface() -> None:
+    got = probe_spots(box(10, 10, 10), np.array([[5, 5, 5], [5, 5, 14], [-3, 5, 5], [12, 12, 12.0]]))
+    assert got == pytest.approx(np.array([[5, 5, 5], [5, 5, 10], [0, 5, 5], [10, 10, 10]]))
+
+
+def test_point_ratings_name_mode_and_case_of_the_least() -> None:
+    loads = [Load(at=(60, 5, 5), force_N=f) for f in ((0, 0, -10), (200, 0, 0))]
+    duty = Duty(held=(Held(at=(0, 5, 5)),), cases=tuple(LoadCase(name=n, loads=(ld,)) for n, ld in zip("ab", loads)))
+    f = field_of(box(60, 10, 10), duty)
+    limits = answer.limits_of(duty, PETG)
+    n = np.array([1.0, 0, 0])
+    both = rate_points(f, limits, n)
+    assert both.reserve == pytest.approx(np.minimum(both.parting, both.inside))
+    clear = ~f.apart
+    worst = int(np.argmin(np.where(clear, both.reserve, np.inf)))
+    whole = rate(f, limits, n[None])
+    assert whole.point[0] == worst and whole.case[0] == both.case[worst] and whole.mode[0] == both.mode[worst]
+    assert whole.across[0] == pytest.approx(both.inside[clear].min()) and whole.parting[0] == pytest.approx(
+        both.parting[clear].min()
+    )
+
+
+def test_cures_take_in_recipe_place_and_corner() -> None:
+    """An angle bracket with a sharp inner corner, warm and too weak: every kind of remedy is there."""
+    angle = m3.Manifold.cube((40, 12, 5)) + m3.Manifold.cube((5, 12, 40))
+    duty = Duty(
+        held=(Held(at=(20, 6, 0)),),
+        cases=(LoadCase(name="it", loads=(Load(at=(2.5, 6, 40), force_N=(60, 0, 0)),)),),
+        surroundings=Surroundings(temperature_c=50),
+    )
+    part = answer.read_part(mesh_of(angle))
+    s = answer.strength(part, duty, Recipe(walls=2, infill=0.2), PETG, 12_000)
+    ranking = answer.ways(part, duty, s, BED, 200)
+    way = next(w for w in ranking.ways if abs(w.direction[2]) > 0.99)
+    assert way.reserve.value < s.target
+    log = answer.layer_log(part, s, way.direction)
+    board = answer.boards(part, s, way.direction, Pace(), Range(1, 0.9, 1.1))
+    found = cures(part, duty, s, ranking, way, log, board)
+    kinds = {c.kind: c for c in found}
+    assert {"way", "recipe"} <= set(kinds) and {"thicken", "load"} & set(kinds)
+    assert kinds["recipe"].reserve > 1.05 * way.reserve.value and " g, " in kinds["recipe"].price
+    assert kinds["way"].reserve > 1.1 * way.reserve.value
+    if "place" in kinds:
+        assert kinds["place"].reserve > way.reserve.value and "°C" in kinds["place"].title
+    assert all(c.title and c.price for c in found)
