@@ -125,6 +125,9 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     words = seen(beam)
     assert f"{lay.laying.strength.field.cells:,}" in words and "Change on another grid" in words
     assert "Solved again in layers" in words
+    rows = {r.way.letter: r for r in lay.panel.findChildren(WayRow)}
+    first = lay.laying.ranking.ways[0]
+    assert rows[first.letter].layered == state.trust.layered_for(first.direction).reserve.value
     # Reactions stand on the stage of Duty once the solve is there.
     beam.window.take("Duty")
     beam.settle()

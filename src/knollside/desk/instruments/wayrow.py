@@ -16,9 +16,11 @@ class WayRow(QWidget):
 
     taken = pyqtSignal(str)
 
-    def __init__(self, way: RatedWay, target: float, chosen: bool, withheld: bool) -> None:
+    def __init__(
+        self, way: RatedWay, target: float, chosen: bool, withheld: bool, layered: float | None = None
+    ) -> None:
         super().__init__()
-        self.way, self.target, self.chosen, self.withheld = way, target, chosen, withheld
+        self.way, self.target, self.chosen, self.withheld, self.layered = way, target, chosen, withheld, layered
         self.setFixedHeight(98)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"Way {way.letter}: {way.title}, reserve {way.reserve.value:.1f}")
@@ -29,6 +31,14 @@ class WayRow(QWidget):
         )
         self.bar = RangeBar(None if withheld else way.reserve, target)
         self.bar.setParent(self)
+
+    def _figures(self) -> str:
+        """The last line: height, layers, contact, and the reserve solved again in layers where it is known."""
+        f = self.way.footing
+        contact = f"{f.contact / 100:.1f} cm²"
+        if self.layered is None or self.withheld:
+            return f"{f.height:.0f} mm high, {f.layers} layers, {contact} on the bed"
+        return f"{f.height:.0f} mm, {f.layers} layers, {contact} on bed; layered {times(self.layered)}×"
 
     def resizeEvent(self, e) -> None:  # type: ignore[no-untyped-def]
         self.bar.move(self.width() - 94, 56)
@@ -62,7 +72,7 @@ class WayRow(QWidget):
         p.drawText(
             QRectF(48, 79, self.width() - 60, 16),
             Qt.AlignmentFlag.AlignVCenter,
-            f"{w.footing.height:.0f} mm high, {w.footing.layers} layers, {w.footing.contact / 100:.1f} cm² on the bed",
+            self._figures(),
         )
         tone = "slate" if self.withheld else reserve_tone(w.reserve, self.target)
         p.setPen(look.colour(tone))

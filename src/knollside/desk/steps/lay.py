@@ -207,7 +207,14 @@ class LayStep(Step):
                 made.taken.connect(self._take_asked)
                 self.rows.addWidget(made)
             for w in laying.ranking.ways if laying else ():
-                made = WayRow(w, laying.ranking.target, here is not None and w.letter == here.letter, no_verdict)  # type: ignore[union-attr]
+                backed = self.state.trust.layered_for(w.direction) if self.state.trust is not None else None
+                made = WayRow(
+                    w,
+                    laying.ranking.target,  # type: ignore[union-attr]
+                    here is not None and w.letter == here.letter,
+                    no_verdict,
+                    backed.reserve.value if backed is not None else None,
+                )
                 made.taken.connect(self._choose)
                 self.rows.addWidget(made)
         if (
