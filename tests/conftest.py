@@ -65,6 +65,20 @@ class Desk:
         raise AssertionError(f"still busy with '{self.state.work.busy_with}' after {seconds} s")
 
 
+def type_in(desk: Desk, name: str, text: str) -> None:
+    """Type into the visible field of that name and press Return."""
+    from PyQt6.QtCore import Qt
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QLineEdit
+
+    line = next(w for w in desk.window.findChildren(QLineEdit) if w.accessibleName() == name and w.isVisible())
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClicks(line, text)
+    QTest.keyClick(line, Qt.Key.Key_Return)
+    desk.settle()
+
+
 @pytest.fixture
 def desk(qapp, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # type: ignore[no-untyped-def]
     # A coarser grid than a person gets: what is tested here is the window, not the stress.

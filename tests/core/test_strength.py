@@ -11,7 +11,7 @@ from knollside.core.material.cards import MATERIALS, material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Danger, Duty, Held, Load, LoadCase, Mesh, Recipe, Refused, Surroundings
 from knollside.core.strength.condense import read_stress
-from knollside.core.strength.element import Brick, isotropic, layered
+from knollside.core.strength.element import Brick, filled_spots, isotropic, layered
 from knollside.core.strength.field import POISSON, StressField, solve
 from knollside.core.strength.grid import CORNERS, make_grid
 from knollside.core.strength.moments import cell_moments
@@ -69,7 +69,7 @@ def test_a_cut_cell_passes_the_patch_test_too() -> None:
     strain = np.array([g[0, 0], g[1, 1], g[2, 2], g[1, 2] + g[2, 1], g[0, 2] + g[2, 0], g[0, 1] + g[1, 0]])
     energy = 0.5 * float((u @ cell.stiffness[0] @ u.T)[0, 0])
     assert energy == pytest.approx(0.5 * m[0] * size.prod() * strain @ c @ strain, rel=1e-9)
-    middle, spread = b.spots(m[None])
+    middle, spread = filled_spots(m[None])
     assert middle[0] == pytest.approx([0.35, 0.6, 0.0])
     out = np.empty((1, 6, 6))
     local = 2.0 * CORNERS - 1

@@ -2,11 +2,11 @@
 
 import numpy as np
 import pytest
-from conftest import Desk, box
+from conftest import Desk, box, type_in
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import Duty, Held, Load, LoadCase, Way
@@ -25,15 +25,6 @@ def choose(desk: Desk, name: str, words: str) -> None:
     assert i >= 0, words
     c.setCurrentIndex(i)
     c.activated.emit(i)
-    desk.settle()
-
-
-def type_in(desk: Desk, name: str, text: str) -> None:
-    line = next(w for w in desk.window.findChildren(QLineEdit) if w.accessibleName() == name and w.isVisible())
-    line.setFocus()
-    line.selectAll()
-    QTest.keyClicks(line, text)
-    QTest.keyClick(line, Qt.Key.Key_Return)
     desk.settle()
 
 

@@ -3,10 +3,10 @@
 from pathlib import Path
 
 import pytest
-from conftest import Desk, open_desk
+from conftest import Desk, open_desk, type_in
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLineEdit, QPushButton
+from PyQt6.QtWidgets import QPushButton
 
 import knollside.demo.fill as demo
 from knollside.core.mesh.load import load_file
@@ -15,15 +15,6 @@ from knollside.core.mesh.load import load_file
 def press(desk: Desk, words: str) -> None:
     b = next(b for b in desk.window.findChildren(QPushButton) if b.isVisible() and b.text() == words)
     QTest.mouseClick(b, Qt.MouseButton.LeftButton)
-    desk.settle()
-
-
-def type_in(desk: Desk, name: str, text: str) -> None:
-    line = next(w for w in desk.window.findChildren(QLineEdit) if w.accessibleName() == name and w.isVisible())
-    line.setFocus()
-    line.selectAll()
-    QTest.keyClicks(line, text)
-    QTest.keyClick(line, Qt.Key.Key_Return)
     desk.settle()
 
 

@@ -16,7 +16,7 @@ from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verif
 from knollside.core.job.cure import Cure, cures
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.ways import Ranking, RatedWay
-from knollside.core.material.allowables import Allowables, allowables
+from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import Material
 from knollside.core.mesh.appearance import Appearance, appearance_of
 from knollside.core.mesh.edit import Edited
@@ -95,7 +95,7 @@ def mend(mesh: Mesh, tick: Tick) -> Repair:
 
 
 def stair(card: Material, duty: Duty, tick: Tick) -> tuple[Allowables, ...]:
-    return tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
+    return limits_of(duty, card)
 
 
 # Kept in the worker: unit answers of the part on the stage, so that a changed force needs no new solve.

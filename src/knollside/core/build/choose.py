@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.material.allowables import allowables
+from knollside.core.material.allowables import limits_of
 from knollside.core.material.cards import MATERIALS, Material, with_bond
 from knollside.core.model import Duty, Range, Refused
 from knollside.core.strength.field import StressField
@@ -53,7 +53,7 @@ def rank_materials(
         reserve: Range | None = None
         if not word:
             try:
-                limits = tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
+                limits = limits_of(duty, card)
                 reserve = rate(field, limits, np.array([direction])).range_of(0)
             except Refused as refusal:
                 word, why = "heat", str(refusal)

@@ -6,7 +6,6 @@ Data goes one way: part, strength, ways, board, corrections, export.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +18,7 @@ from knollside.core.fit.process import Correction, correct
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.stand import overhang_limit
 from knollside.core.lay.ways import NET_DIRECTIONS, Ranking, RatedWay, rank, rate_way
-from knollside.core.material.allowables import Allowables, allowables, target_reserve, withheld
+from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material, material, with_bond
 from knollside.core.mesh.check import UNIT_TO_MM, Soundness, check
 from knollside.core.mesh.edit import Edited, resize
@@ -38,13 +37,12 @@ from knollside.core.model import (
     Way,
     rotation_to_up,
 )
-from knollside.core.strength.field import StressField, solve
+from knollside.core.strength.field import StressField, Tick, solve
 from knollside.core.strength.rating import point_reserves, rate
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
 from knollside.core.strength.skin import skin_of
 from knollside.core.strength.trust import Trust, refine, solve_layered
 
-Tick = Callable[[float, str], None]
 CELLS = 50_000
 
 
@@ -98,11 +96,6 @@ def strength(
     skin = skin_of(recipe, None if way is None else way.direction)
     found = solve(part.mesh, part.features, duty, card.modulus.value, cells, skin, tick=tick, probes=probes)
     return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty))
-
-
-def limits_of(duty: Duty, card: Material) -> tuple[Allowables, ...]:
-    """What each load case may ask of the material."""
-    return tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
 
 
 def strength_of(field: StressField, duty: Duty, recipe: Recipe, card: Material) -> Strength:

@@ -11,7 +11,7 @@ from knollside.core.build.board import Board
 from knollside.core.build.choose import Choice
 from knollside.core.job.answer import LayerLog, PartFacts, Strength
 from knollside.core.lay.ways import Ranking, RatedWay
-from knollside.core.material.allowables import ROOM, Allowables, allowables
+from knollside.core.material.allowables import ROOM, limits_of
 from knollside.core.model import Duty, Refused
 from knollside.core.strength.rating import rate
 
@@ -135,7 +135,7 @@ def _cooler(duty: Duty, s: Strength, way: RatedWay, need: float) -> Cure | None:
 
     def at(celsius: float) -> float:
         place = duty.surroundings.model_copy(update={"temperature_c": celsius})
-        limits: tuple[Allowables, ...] = tuple(allowables(s.card, place, c, duty.treads) for c in duty.cases if c.loads)
+        limits = limits_of(duty.model_copy(update={"surroundings": place}), s.card)
         return float(rate(s.field, limits, np.array([way.direction])).reserve[0])
 
     try:

@@ -136,6 +136,11 @@ def allowables(
     return Allowables(pull, pull, apart, apart / math.sqrt(3), (low, high), (alow, ahigh), steps, card.bond, table)
 
 
+def limits_of(duty: Duty, card: Material) -> tuple[Allowables, ...]:
+    """What each load case of a duty may ask of the material; cases without a load are passed over."""
+    return tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
+
+
 def target_reserve(duty: Duty) -> float:
     """Needed reserve by duty: 2 ordinary, 3 knocked or repeated, 4 where someone may stand below."""
     if duty.danger is Danger.BELOW:

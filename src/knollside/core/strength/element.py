@@ -135,10 +135,11 @@ class Brick:
         condense(moments @ self._energy, strain, self.c, self.volume, stiffness, release)
         return Cells(stiffness, release)
 
-    def spots(self, moments: Array) -> tuple[Array, Array]:
-        """Middle and spread (m, 3) of the filled parts, local coordinates."""
-        m = moments.reshape(-1, 3, 3, 3)
-        share = np.maximum(m[:, 0, 0, 0], 1e-12)[:, None]
-        first = np.stack([m[:, 1, 0, 0], m[:, 0, 1, 0], m[:, 0, 0, 1]], axis=1) / share
-        second = np.stack([m[:, 2, 0, 0], m[:, 0, 2, 0], m[:, 0, 0, 2]], axis=1) / share
-        return np.clip(first, -1, 1), np.sqrt(np.clip(second - first**2, 1e-6, 1.0 / 3.0))
+
+def filled_spots(moments: Array) -> tuple[Array, Array]:
+    """Middle and spread (m, 3) of the filled parts, local coordinates."""
+    m = moments.reshape(-1, 3, 3, 3)
+    share = np.maximum(m[:, 0, 0, 0], 1e-12)[:, None]
+    first = np.stack([m[:, 1, 0, 0], m[:, 0, 1, 0], m[:, 0, 0, 1]], axis=1) / share
+    second = np.stack([m[:, 2, 0, 0], m[:, 0, 2, 0], m[:, 0, 0, 2]], axis=1) / share
+    return np.clip(first, -1, 1), np.sqrt(np.clip(second - first**2, 1e-6, 1.0 / 3.0))

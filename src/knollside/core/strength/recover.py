@@ -15,7 +15,7 @@ import numpy as np
 from knollside.core.model import Array, Mesh
 from knollside.core.strength.condense import read_stress
 from knollside.core.strength.conditions import sample_faces
-from knollside.core.strength.element import Brick
+from knollside.core.strength.element import Brick, filled_spots
 from knollside.core.strength.grid import CORNERS, Grid
 
 REACH = 2.5  # cells
@@ -114,18 +114,18 @@ class Samples:
     values: Array
 
 
-def sample_spots(grid: Grid, brick: Brick) -> tuple[Array, Array]:
+def sample_spots(grid: Grid) -> tuple[Array, Array]:
     """Middle and spread (c, 3) of every cell's filled part, local coordinates."""
     middle = np.zeros((len(grid.cells), 3))
     spread = np.full((len(grid.cells), 3), 1 / np.sqrt(3))
     if len(grid.cut):
-        middle[grid.cut], spread[grid.cut] = brick.spots(grid.moments)
+        middle[grid.cut], spread[grid.cut] = filled_spots(grid.moments)
     return middle, spread
 
 
 def sample_stress(grid: Grid, brick: Brick, u: Array) -> Samples:
     """Stress of the solid material inside every cell from corner displacements ``u`` (3n,)."""
-    middle, spread = sample_spots(grid, brick)
+    middle, spread = sample_spots(grid)
     values = np.empty((len(grid.cells), 6, 6))
     corners = 2.0 * CORNERS - 1
     which = np.zeros(len(grid.cells), np.int64)

@@ -11,6 +11,7 @@ from scipy.spatial import cKDTree
 from knollside.core.material.infill import stiffness_share
 from knollside.core.model import Array, Mesh, Recipe
 from knollside.core.strength.conditions import sample_faces
+from knollside.core.strength.element import filled_spots
 from knollside.core.strength.grid import Grid
 
 
@@ -50,11 +51,7 @@ def cell_scale(mesh: Mesh, grid: Grid, skin: Skin) -> Array:
     spots = sample_faces(mesh, np.arange(len(mesh.faces)), 0.8 * h)
     middle = grid.centres.copy()
     if len(grid.cut):
-        m = grid.moments.reshape(-1, 3, 3, 3)
-        first = (
-            np.stack([m[:, 1, 0, 0], m[:, 0, 1, 0], m[:, 0, 0, 1]], axis=1) / np.maximum(m[:, 0, 0, 0], 1e-9)[:, None]
-        )
-        middle[grid.cut] += np.clip(first, -1, 1) * grid.size / 2
+        middle[grid.cut] += filled_spots(grid.moments)[0] * grid.size / 2
     deepest = max(skin.walls, skin.tops, skin.tops if skin.bottoms is None else skin.bottoms) + 2 * h
     # Regular spots make a balanced tree slow to build; the plain one is quick and as good here.
     tree = cKDTree(spots.points, balanced_tree=False, compact_nodes=False)

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Duty, Feature, Mesh, Range, Recipe, Refused
-from knollside.core.strength.field import StressField, solve
+from knollside.core.strength.field import StressField, Tick, solve
 from knollside.core.strength.places import weak_places
 from knollside.core.strength.rating import rate
 from knollside.core.strength.skin import skin_of
@@ -20,7 +19,6 @@ ACROSS = 0.85
 MOVED = 0.10  # beyond this the grid is refined once more
 MOST_CELLS = 250_000
 
-Tick = Callable[[float, str], None]
 Vec = tuple[float, float, float]
 
 
