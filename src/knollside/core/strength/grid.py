@@ -100,24 +100,25 @@ def number_cells(
     cells = np.argwhere(active)
     cell_of = np.full(fill.shape, -1, np.int64)
     cell_of[tuple(cells.T)] = np.arange(len(cells))
-    node_shape = np.array(fill.shape) + 1
-    corner = cells[:, None, :] + CORNERS
-    flat = (corner[..., 0] * node_shape[1] + corner[..., 1]) * node_shape[2] + corner[..., 2]
-    used, nodes = np.unique(flat, return_inverse=True)
-    place = np.stack(np.unravel_index(used, tuple(node_shape)), axis=1)
+    number = np.full(tuple(n + 1 for n in fill.shape), -1, np.int32)
+    for corner in CORNERS:
+        number[tuple((cells + corner).T)] = 0
+    place = np.argwhere(number == 0)
+    number[tuple(place.T)] = np.arange(len(place), dtype=np.int32)
+    nodes = np.stack([number[tuple((cells + corner).T)] for corner in CORNERS], axis=1)
     if places is None or moments is None:
         places, moments = np.zeros((0, 3), np.int64), np.zeros((0, 27))
-    number = cell_of[tuple(places.T)]
-    kept = number >= 0
+    which = cell_of[tuple(places.T)]
+    kept = which >= 0
     return Grid(
         origin,
         size,
         fill,
         cell_of,
         cells,
-        nodes.reshape(-1, 8).astype(np.int64),
+        nodes.astype(np.int64),
         origin + place * size,
-        number[kept],
+        which[kept],
         moments[kept],
     )
 

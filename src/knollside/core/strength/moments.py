@@ -24,6 +24,7 @@ _A = (
     (0.51584233435359177, 0.27771616697639178, 0.13498637401961758),
 )
 _POINTS = np.array([(a, b, 1 - a - b)[k:] + (a, b, 1 - a - b)[:k] for a, b, _ in _A for k in range(3)])
+_SLABS = 16
 _WEIGHTS = np.array([w for _, _, w in _A for _ in range(3)])
 
 
@@ -80,8 +81,10 @@ def _piece(poly, count, i, j, k, top, points, weights, slot, cut, above):  # typ
 
 
 @numba.njit(cache=True, nogil=True, parallel=True)
-def _sweep(tri, order, begin, dims, points, weights, out, touched):  # type: ignore[no-untyped-def]
-    for i in numba.prange(dims[0]):
+def _sweep(tri, order, begin, dims, points, weights, first, last, out):  # type: ignore[no-untyped-def]
+    """Slabs ``first`` to ``last`` along x, into ``out`` (last - first, ny, nz, 27)."""
+    for slab in numba.prange(last - first):
+        i = first + slab
         above = np.zeros((dims[1], dims[2] + 1, 9))
         one, two = np.empty((16, 3)), np.empty((16, 3))
         row, cell = np.empty((16, 3)), np.empty((16, 3))
@@ -108,7 +111,6 @@ def _sweep(tri, order, begin, dims, points, weights, out, touched):  # type: ign
                 k0 = min(max(int(np.floor(z0)), 0), dims[2] - 1)
                 k1 = min(max(int(np.floor(z1)), 0), dims[2] - 1)
                 for k in range(k0, k1 + 1):
-                    touched[i, j, k] = True
                     q = m
                     if k0 == k1:
                         for c in range(m):
@@ -125,24 +127,9 @@ def _sweep(tri, order, begin, dims, points, weights, out, touched):  # type: ign
                         above[j, k, a] += above[j, k - 1, a]
                     v = above[j, k, a]
                     s = 3 * a
-                    out[i, j, k, s] = own[j * dims[2] + k, s] + v
-                    out[i, j, k, s + 1] = own[j * dims[2] + k, s + 1]
-                    out[i, j, k, s + 2] = own[j * dims[2] + k, s + 2] + v / 3
-
-
-def _moments(mesh: Mesh, origin: Array, size: Array, shape: tuple[int, int, int]) -> tuple[Array, np.ndarray]:
-    tri = np.ascontiguousarray((mesh.triangles - origin) / size)
-    low = np.clip(np.floor(tri[:, :, 0].min(axis=1)).astype(np.int64), 0, shape[0] - 1)
-    high = np.clip(np.floor(tri[:, :, 0].max(axis=1)).astype(np.int64), 0, shape[0] - 1)
-    spans = high - low + 1
-    who = np.repeat(np.arange(len(tri)), spans)
-    slab = np.repeat(low, spans) + np.arange(len(who)) - np.repeat(np.cumsum(spans) - spans, spans)
-    order = who[np.argsort(slab, kind="stable")]
-    begin = np.r_[0, np.cumsum(np.bincount(slab, minlength=shape[0]))]
-    out = np.zeros((*shape, 27), np.float32)
-    touched = np.zeros(shape, np.bool_)
-    _sweep(tri, order, begin, np.array(shape), _POINTS, _WEIGHTS, out, touched)
-    return out, touched
+                    out[slab, j, k, s] = own[j * dims[2] + k, s] + v
+                    out[slab, j, k, s + 1] = own[j * dims[2] + k, s + 1]
+                    out[slab, j, k, s + 2] = own[j * dims[2] + k, s + 2] + v / 3
 
 
 def cell_moments(mesh: Mesh, origin: Array, size: Array, shape: tuple[int, int, int]) -> tuple[Array, Ints, Array]:
@@ -152,12 +139,27 @@ def cell_moments(mesh: Mesh, origin: Array, size: Array, shape: tuple[int, int, 
     ``moments`` (m, 27)): integrals of x^a y^b z^c, local coordinates in -1..1,
     over the filled part, per cell volume, index 9 a + 3 b + c. The mesh must be closed.
     """
-    out, touched = _moments(mesh, origin, size, shape)
-    fill = np.clip(out[..., 0].astype(np.float64), 0.0, 1.0)
-    fill[fill > 1 - 2e-6] = 1.0
-    fill[fill < 2e-6] = 0.0
-    places = np.argwhere(touched & (fill > 0) & (fill < 1))
-    # Cells a surface does not enter may still be cut by a wall that runs exactly along the column.
-    side = np.argwhere(~touched & (fill > 0) & (fill < 1))
-    places = np.vstack([places, side])
-    return fill, places, out[tuple(places.T)].astype(np.float64)
+    tri = np.ascontiguousarray((mesh.triangles - origin) / size)
+    low = np.clip(np.floor(tri[:, :, 0].min(axis=1)).astype(np.int64), 0, shape[0] - 1)
+    high = np.clip(np.floor(tri[:, :, 0].max(axis=1)).astype(np.int64), 0, shape[0] - 1)
+    spans = high - low + 1
+    who = np.repeat(np.arange(len(tri)), spans)
+    slab = np.repeat(low, spans) + np.arange(len(who)) - np.repeat(np.cumsum(spans) - spans, spans)
+    order = who[np.argsort(slab, kind="stable")]
+    begin = np.r_[0, np.cumsum(np.bincount(slab, minlength=shape[0]))]
+    fill = np.empty(shape)
+    places, moments = [], []
+    # Some slabs at a time: moments of every cell of the box at once would outweigh the solve.
+    for first in range(0, shape[0], _SLABS):
+        last = min(first + _SLABS, shape[0])
+        out = np.empty((last - first, *shape[1:], 27), np.float32)
+        _sweep(tri, order, begin, np.array(shape), _POINTS, _WEIGHTS, first, last, out)
+        share = np.clip(out[..., 0], 0.0, 1.0)
+        share[share > 1 - 2e-6] = 1.0
+        share[share < 2e-6] = 0.0
+        fill[first:last] = share
+        # Cells no surface enters may still be cut by a wall that runs exactly along the column.
+        cut = np.argwhere((share > 0) & (share < 1))
+        places.append(cut + [first, 0, 0])
+        moments.append(out[tuple(cut.T)])
+    return fill, np.vstack(places), np.vstack(moments).astype(np.float64)

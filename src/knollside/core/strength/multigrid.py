@@ -43,7 +43,7 @@ _WEIGHT = _FOLD[:, 0::3, 0::3].astype(np.float32)  # (child, its corner, parent 
 
 @dataclass
 class _Level:
-    stencil: Stencil  # single precision
+    stencil: Stencil
     inverse: Array  # (n, 3, 3) float32, of the block diagonal
     bound: float  # largest eigenvalue of the smoothed operator
     parents: tuple[Ints, Array] | None  # per node: 8 coarse nodes and weights
@@ -76,45 +76,46 @@ class Operator:
         whole = np.flatnonzero(even)
         even[held] = False
         fine = Gatherer(nodes, self.count, brick.stiffness, even, scale)
-        parent, child, place = _families(cells)
-        folded = np.einsum("cpi,pq,cqj->cij", _FOLD, brick.stiffness, _FOLD, optimize=True)
-        weight = np.bincount(8 * parent[whole] + child[whole], scale[whole], minlength=8 * len(place)).reshape(-1, 8)
-        ke = (weight @ folded.reshape(8, 576)).reshape(-1, 24, 24)
         fine.add(whole, brick.stiffness[None], scale[whole])
+        up = _Parents(cells, even, scale)
+        ke = up.of_whole(whole, brick.stiffness, scale)
         for a in range(0, len(cut), _BATCH):
             batch = cut[a : a + _BATCH]
             stiffness = brick.condense(moments[a : a + _BATCH]).stiffness
             fine.add(batch, stiffness, scale[batch])
-            _fold_in(ke, stiffness, parent[batch], child[batch], scale[batch], _WEIGHT)
+            up.fold(ke, batch, stiffness, scale[batch])
         fine.add(held, spring, np.ones(len(held)))
-        _fold_in(ke, spring, parent[held], child[held], np.ones(len(held)), _WEIGHT)
+        up.fold(ke, held, spring, np.ones(len(held)))
         self.fine = fine.done()
         self.levels: list[_Level] = [_level(self.fine)]
-        self._coarsen(nodes, parent, child, place, ke)
+        self._coarsen(nodes, up, ke, _fold_whole(brick.stiffness).sum(axis=0))
 
-    def _coarsen(self, nodes: Ints, parent: Ints, child: Ints, place: Ints, ke: Array) -> None:
+    def _coarsen(self, nodes: Ints, up: _Parents, ke: Array, whole: Array) -> None:
+        """Levels from the first parents on: ``ke`` the odd ones' matrices, the even ones multiples of ``whole``."""
         while True:
-            coarse_nodes, count = _number(place)
-            who, weight = _parents(nodes, child, parent, coarse_nodes)
+            coarse_nodes, count = _number(up.place)
+            who, weight = _hand_up(nodes, up, coarse_nodes)
             self.levels[-1].parents = who, weight
             self.levels[-1].children = _children(who, weight, count)
-            made = Gatherer(coarse_nodes, count, None, np.zeros(0, np.bool_), np.zeros(0))
-            made.add(np.arange(len(ke)), ke, np.ones(len(ke)))
-            stencil = made.done()
-            self.levels.append(_level(stencil))
-            if count <= _COARSEST or place.max() < 1:
+            even = np.flatnonzero(up.even)
+            made = Gatherer(coarse_nodes, count, whole, up.even, up.scale, exact=False)
+            made.add(even, whole[None], up.scale[even])
+            made.add(up.odd, ke, np.ones(len(ke)))
+            self.levels.append(_level(made.done()))
+            if count <= _COARSEST or up.place.max() < 1:
                 break
-            nodes = coarse_nodes
-            parent, child, place = _families(place)
-            folded = np.zeros((len(place), 24, 24))
-            _fold_in(folded, ke, parent, child, np.ones(len(ke)), _WEIGHT)
-            ke = folded
+            higher = _Parents(up.place, up.even, up.scale)
+            folded = higher.of_whole(even, whole, up.scale)
+            higher.fold(folded, up.odd, ke, np.ones(len(ke)))
+            nodes, up, ke, whole = coarse_nodes, higher, folded, _fold_whole(whole).sum(axis=0)
         for level in self.levels[:-1]:
             level.bound = _largest(level)
         n = 3 * count
         full = np.zeros((n, n))
         dof = (3 * coarse_nodes[:, :, None] + np.arange(3)).reshape(-1, 24)
-        np.add.at(full, (dof[:, :, None], dof[:, None, :]), ke)
+        every = up.scale[:, None, None] * whole
+        every[up.odd] = ke
+        np.add.at(full, (dof[:, :, None], dof[:, None, :]), every)
         full[np.arange(n), np.arange(n)] += 1e-9 * full.diagonal().max()
         self._coarse = cho_factor(full)
 
@@ -127,19 +128,17 @@ class Operator:
         level = self.levels[i]
         if i == len(self.levels) - 1:
             return cho_solve(self._coarse, r.astype(np.float64)).astype(np.float32)
-        u = np.zeros_like(r)
-        _smooth(level, u, r, True)
+        u = _smooth(level, np.zeros_like(r), r, True)
         assert level.parents is not None and level.children is not None
-        rest = r - level.stencil.apply(u)
+        rest = level.stencil.rest(u, r)
         coarse = np.empty(3 * len(level.children[0]), np.float32)
         _gather(*level.children, rest, coarse)
         e = self.cycle(coarse, i + 1)
         if i + 2 < len(self.levels):
             # Twice on the coarse levels (a W): they are cheap, and trilinear coarse cells are stiff in bending.
-            e += self.cycle(coarse - self.levels[i + 1].stencil.apply(e), i + 1)
+            e += self.cycle(self.levels[i + 1].stencil.rest(e, coarse), i + 1)
         _spread(*level.parents, e, u)
-        _smooth(level, u, r, False)
-        return u
+        return _smooth(level, u, r, False)
 
     def solve(
         self,
@@ -178,14 +177,43 @@ class Operator:
         )
 
 
-def _families(cells: Ints) -> tuple[Ints, Ints, Ints]:
-    """Each cell's parent number and its place among the eight, and the parents' grid places."""
-    up, child = cells // 2, (cells % 2) @ np.array([1, 2, 4])
-    span = up.max(axis=0) + 1
-    key = (up[:, 0] * span[1] + up[:, 1]) * span[2] + up[:, 2]
-    unique, parent = np.unique(key, return_inverse=True)
-    place = np.stack([unique // (span[1] * span[2]), unique // span[2] % span[1], unique % span[2]], axis=1)
-    return parent, child, place
+class _Parents:
+    """The next coarser cells: ``parent`` and ``child`` place of each cell, ``place`` (p, 3) of the parents.
+
+    A parent of eight ``even`` cells of one ``scale`` is even itself and keeps no matrix; ``odd`` numbers the others.
+    """
+
+    def __init__(self, cells: Ints, even: np.ndarray, scale: Array) -> None:
+        up = cells // 2
+        self.child = (cells % 2) @ np.array([1, 2, 4])
+        span = up.max(axis=0) + 1
+        key = (up[:, 0] * span[1] + up[:, 1]) * span[2] + up[:, 2]
+        unique, self.parent = np.unique(key, return_inverse=True)
+        self.place = np.stack(np.unravel_index(unique, tuple(span)), axis=1)
+        count = len(unique)
+        low, self.scale = np.full(count, np.inf), np.zeros(count)
+        np.minimum.at(low, self.parent, scale)
+        np.maximum.at(self.scale, self.parent, scale)
+        self.even = (np.bincount(self.parent[even], minlength=count) == 8) & (low == self.scale)
+        self.odd = np.flatnonzero(~self.even)
+        self._slot = np.where(self.even, -1, np.cumsum(~self.even) - 1)
+
+    def of_whole(self, cells: Ints, whole: Array, scale: Array) -> Array:
+        """Odd parents' matrices (o, 24, 24) from those of their children that are ``scale`` times ``whole``."""
+        slot = self._slot[self.parent[cells]]
+        mine, cells = slot >= 0, cells[slot >= 0]
+        at = 8 * slot[mine] + self.child[cells]
+        weight = np.bincount(at, scale[cells], minlength=8 * len(self.odd)).reshape(-1, 8)
+        return np.asarray(weight @ _fold_whole(whole).reshape(8, 576)).reshape(-1, 24, 24)
+
+    def fold(self, ke: Array, cells: Ints, matrices: Array, scale: Array) -> None:
+        """Add the ``matrices`` of odd ``cells`` to their parents'."""
+        _fold_in(ke, matrices, self._slot[self.parent[cells]], self.child[cells], scale, _WEIGHT)
+
+
+def _fold_whole(whole: Array) -> Array:
+    """(8, 24, 24): what each child adds to its parent when it is ``whole``."""
+    return np.asarray(np.einsum("cpi,pq,cqj->cij", _FOLD, whole, _FOLD, optimize=True))
 
 
 @numba.njit(cache=True, nogil=True, parallel=True)
@@ -219,7 +247,7 @@ def _level(stencil: Stencil) -> _Level:
     diagonal = stencil.diagonal()
     inverse = np.empty(diagonal.shape, np.float32)
     _invert(diagonal, inverse)
-    return _Level(stencil.single(), inverse, 0.0, None, None)
+    return _Level(stencil, inverse, 0.0, None, None)
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
@@ -249,32 +277,22 @@ def _largest(level: _Level) -> float:
     return 1.1 * value
 
 
-def _smooth(level: _Level, u: Array, r: Array, from_zero: bool, steps: int = 3) -> None:
-    """Chebyshev steps on ``u`` in place, over the upper eleven twelfths of the spectrum."""
+def _smooth(level: _Level, u: Array, r: Array, from_zero: bool, steps: int = 3) -> Array:
+    """Chebyshev steps from ``u``, over the upper eleven twelfths of the spectrum. Overwrites ``u``."""
     top, low = level.bound, level.bound / 12
     theta, delta = (top + low) / 2, (top - low) / 2
     sigma = theta / delta
     rho = 1 / sigma
-    f = np.float32
     d = np.zeros_like(u)
-    pull, push = f(0), f(1 / theta)
+    other = np.empty_like(u)
+    pull, push = 0.0, 1 / theta
     for step in range(steps):
-        image = d if from_zero and step == 0 else level.stencil.apply(u)
-        _step(level.inverse, r, image, d, u, pull, push)
+        level.stencil.relax(u, other, level.inverse, r, d, pull, push, from_zero and step == 0)
+        u, other = other, u
         fresh = 1 / (2 * sigma - rho)
-        pull, push = f(fresh * rho), f(2 * fresh / delta)
+        pull, push = fresh * rho, 2 * fresh / delta
         rho = fresh
-
-
-@numba.njit(cache=True, parallel=True, nogil=True)
-def _step(inverse, r, image, d, u, pull, push):  # type: ignore[no-untyped-def]
-    """d = pull d + push D^-1 (r - image); u += d."""
-    for n in numba.prange(inverse.shape[0]):
-        a, b, c = r[3 * n] - image[3 * n], r[3 * n + 1] - image[3 * n + 1], r[3 * n + 2] - image[3 * n + 2]
-        for i in range(3):
-            v = pull * d[3 * n + i] + push * (inverse[n, i, 0] * a + inverse[n, i, 1] * b + inverse[n, i, 2] * c)
-            d[3 * n + i] = v
-            u[3 * n + i] += v
+    return u
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
@@ -294,20 +312,28 @@ def _number(place: Ints) -> tuple[Ints, int]:
     return nodes.reshape(-1, 8).astype(np.int64), len(used)
 
 
-def _parents(nodes: Ints, child: Ints, parent: Ints, coarse_nodes: Ints) -> tuple[Ints, Array]:
+def _hand_up(nodes: Ints, up: _Parents, coarse_nodes: Ints) -> tuple[Ints, Array]:
     """Each fine node's eight coarse nodes and trilinear weights (taken from any cell it belongs to)."""
     count = int(nodes.max()) + 1
     who = np.zeros((count, 8), np.int32)
     weight = np.zeros((count, 8), np.float32)
-    for a in range(8):
-        n = nodes[:, a]
-        who[n] = coarse_nodes[parent]
-        weight[n] = _WEIGHT[child, a]
+    _fill_up(nodes, up.child, up.parent, coarse_nodes, _WEIGHT, who, weight)
     return who, weight
 
 
+@numba.njit(cache=True, nogil=True)
+def _fill_up(nodes, child, parent, coarse_nodes, share, who, weight):  # type: ignore[no-untyped-def]
+    for c in range(nodes.shape[0]):
+        for a in range(8):
+            n = nodes[c, a]
+            if weight[n].max() == 0:
+                for b in range(8):
+                    who[n, b] = coarse_nodes[parent[c], b]
+                    weight[n, b] = share[child[c], a, b]
+
+
 def _children(who: Ints, weight: Array, count: int) -> tuple[Ints, Array]:
-    """The transpose of :func:`_parents`, gathered by coarse node so that it runs in parallel."""
+    """The transpose of :func:`_hand_up`, gathered by coarse node so that it runs in parallel."""
     out = np.full((count, 27), -1, np.int32)
     share = np.zeros((count, 27), np.float32)
     _turn_round(who, weight, np.zeros(count, np.int32), out, share)
