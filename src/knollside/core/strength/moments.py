@@ -160,6 +160,6 @@ def cell_moments(mesh: Mesh, origin: Array, size: Array, shape: tuple[int, int, 
         fill[first:last] = share
         # Cells no surface enters may still be cut by a wall that runs exactly along the column.
         cut = np.argwhere((share > 0) & (share < 1))
-        places.append(cut + [first, 0, 0])
+        places.append(cut + np.array([first, 0, 0]))
         moments.append(out[tuple(cut.T)])
     return fill, np.vstack(places), np.vstack(moments).astype(np.float64)
