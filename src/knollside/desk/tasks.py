@@ -15,7 +15,7 @@ from knollside.core.job import answer
 from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
 from knollside.core.job.cure import Cure, cures
 from knollside.core.job.file import PrinterFacts
-from knollside.core.lay.ways import Ranking, RatedWay
+from knollside.core.lay.ways import Ground, Ranking, RatedWay
 from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import Material
 from knollside.core.mesh.appearance import Appearance, appearance_of
@@ -100,6 +100,16 @@ def stair(card: Material, duty: Duty, tick: Tick) -> tuple[Allowables, ...]:
 
 # Kept in the worker: unit answers of the part on the stage, so that a changed force needs no new solve.
 _units: dict[object, Units] = {}
+# And what its shape says of the ways, so that a new duty asks only for the strength of each.
+_ground: dict[object, Ground] = {}
+
+
+def _known_ground(part: PartFacts, recipe: Recipe, bed: Vec) -> Ground:
+    key = (part.mesh.vertices.tobytes(), part.mesh.faces.tobytes(), recipe.layer_height, recipe.line_width, bed)
+    if key not in _ground:
+        _ground.clear()
+        _ground[key] = answer.ground(part, recipe, bed)
+    return _ground[key]
 
 
 def lay(
@@ -113,7 +123,7 @@ def lay(
     else:
         s = answer.strength(part, duty, recipe, card, cells, tick=tick)
     tick(0.96, "rating the ways")
-    return Laying(s, answer.ways(part, duty, s, bed))
+    return Laying(s, answer.ways(part, duty, s, bed, known=_known_ground(part, recipe, bed)))
 
 
 def units(part: PartFacts, duty: Duty, laying: Laying, shape: object, tick: Tick) -> bool:
@@ -169,7 +179,7 @@ def trust(part: PartFacts, duty: Duty, laying: Laying, bed: Vec, tick: Tick) -> 
     before = {w.direction: c for w, c in zip(laying.ranking.ways, found.changes, strict=True)}
     if found.finer is not None:
         s = replace(laying.strength, field=found.finer)
-        laying = Laying(s, answer.ways(part, duty, s, bed))
+        laying = Laying(s, answer.ways(part, duty, s, bed, known=_known_ground(part, s.recipe, bed)))
     ways = tuple(
         replace(w, reserve=widened(w.reserve, before.get(w.direction, found.change))) for w in laying.ranking.ways
     )

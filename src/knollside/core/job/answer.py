@@ -17,7 +17,7 @@ from knollside.core.build.stack import stack_layers, use_of
 from knollside.core.fit.process import Correction, correct
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.stand import overhang_limit
-from knollside.core.lay.ways import NET_DIRECTIONS, Ranking, RatedWay, rank, rate_way
+from knollside.core.lay.ways import NET_DIRECTIONS, Ground, Ranking, RatedWay, rank, rate_way, survey
 from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material, material, with_bond
 from knollside.core.mesh.check import UNIT_TO_MM, Soundness, check
@@ -103,10 +103,24 @@ def strength_of(field: StressField, duty: Duty, recipe: Recipe, card: Material) 
     return Strength(field, limits_of(duty, card), card, recipe, target_reserve(duty), withheld(duty))
 
 
+def ground(
+    part: PartFacts, recipe: Recipe, bed: tuple[float, float, float], directions: int = NET_DIRECTIONS
+) -> Ground:
+    """What the shape alone says of the ways to lie."""
+    return survey(part.mesh, part.features, recipe, bed, directions)
+
+
 def ways(
-    part: PartFacts, duty: Duty, s: Strength, bed: tuple[float, float, float], directions: int = NET_DIRECTIONS
+    part: PartFacts,
+    duty: Duty,
+    s: Strength,
+    bed: tuple[float, float, float],
+    directions: int = NET_DIRECTIONS,
+    known: Ground | None = None,
 ) -> Ranking:
-    return rank(part.mesh, part.features, s.field, s.limits, s.recipe, duty.purpose, s.target, bed, directions)
+    """The rated net and the short list; a ``known`` ground saves surveying the shape again."""
+    under = known or ground(part, s.recipe, bed, directions)
+    return rank(part.mesh, part.features, s.field, s.limits, s.recipe, duty.purpose, s.target, bed, under)
 
 
 def one_way(

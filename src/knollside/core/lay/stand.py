@@ -8,9 +8,10 @@ from dataclasses import dataclass
 import numba
 import numpy as np
 import shapely
+from scipy.spatial import ConvexHull, QhullError
 
 from knollside.core.mesh.slicer import cut, polygon_of
-from knollside.core.model import Array, Mesh, Recipe, rotation_to_up
+from knollside.core.model import Array, Ints, Mesh, Recipe, rotation_to_up
 
 REACH_SHARE = 0.5  # of a line width a layer may stick out; typical, METHODS 2
 
@@ -20,31 +21,50 @@ def overhang_limit(recipe: Recipe, reach: float = REACH_SHARE) -> float:
     return math.atan(reach * recipe.line_width / recipe.layer_height)
 
 
+_BLOCK = 256  # triangles looked at together
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _steep(x, y, z, area, nx, ny, nz, sine):  # type: ignore[no-untyped-def]
+    """Area of a block's triangles that lean too far: plain sums, so that they run as vectors."""
+    total = 0.0
+    for t in range(x.shape[0]):
+        down = -(x[t] * nx + y[t] * ny + z[t] * nz)
+        total += area[t] if down > 0 and down >= sine * area[t] else 0.0
+    return total / 2
+
+
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _sweep(cross, low_z_owner, vertices, n, sine, first, overhang, contact, height):  # type: ignore[no-untyped-def]
+def _sweep(cross, area, faces, vertices, outer, low, high, n, sine, first, overhang, contact, height):  # type: ignore[no-untyped-def]
+    """``cross`` (3, t) and ``area`` twice the triangles' own; ``outer`` (o, 3) the hull's corners; ``low`` and
+    ``high`` (blocks, 3) boxes of each block of triangles."""
     for d in numba.prange(n.shape[0]):
+        nx, ny, nz = n[d, 0], n[d, 1], n[d, 2]
         bottom, top = 1e300, -1e300
-        for v in range(vertices.shape[0]):
-            z = vertices[v, 0] * n[d, 0] + vertices[v, 1] * n[d, 1] + vertices[v, 2] * n[d, 2]
+        for v in range(outer.shape[0]):
+            z = outer[v, 0] * nx + outer[v, 1] * ny + outer[v, 2] * nz
             bottom = min(bottom, z)
             top = max(top, z)
         over, touch = 0.0, 0.0
-        for t in range(cross.shape[0]):
-            down = -(cross[t, 0] * n[d, 0] + cross[t, 1] * n[d, 1] + cross[t, 2] * n[d, 2])
-            if down <= 0:
+        for b in range(low.shape[0]):
+            a, e = b * _BLOCK, min((b + 1) * _BLOCK, area.shape[0])
+            over += _steep(cross[0, a:e], cross[1, a:e], cross[2, a:e], area[a:e], nx, ny, nz, sine)
+            least = min(nx * low[b, 0], nx * high[b, 0]) + min(ny * low[b, 1], ny * high[b, 1])
+            least += min(nz * low[b, 2], nz * high[b, 2])
+            if least - bottom >= first:
                 continue
-            area = np.sqrt(cross[t, 0] ** 2 + cross[t, 1] ** 2 + cross[t, 2] ** 2)
-            if down < sine * area:
-                continue
-            z = -1e300
-            for k in range(3):
-                p = low_z_owner[t, k]
-                z = max(z, vertices[p, 0] * n[d, 0] + vertices[p, 1] * n[d, 1] + vertices[p, 2] * n[d, 2])
-            if z - bottom < first:
-                touch += down / 2
-            else:
-                over += area / 2
-        overhang[d], contact[d], height[d] = over, touch, top - bottom
+            for t in range(a, e):  # a block that may rest on the bed: contact is no overhang
+                down = -(cross[0, t] * nx + cross[1, t] * ny + cross[2, t] * nz)
+                if down <= 0 or down < sine * area[t]:
+                    continue
+                z = -1e300
+                for k in range(3):
+                    p = faces[t, k]
+                    z = max(z, vertices[p, 0] * nx + vertices[p, 1] * ny + vertices[p, 2] * nz)
+                if z - bottom < first:
+                    touch += down / 2
+                    over -= area[t] / 2
+        overhang[d], contact[d], height[d] = max(over, 0.0), touch, top - bottom
 
 
 @dataclass(frozen=True)
@@ -55,15 +75,33 @@ class Standing:
     contact: Array
     height: Array
 
+    def part(self, which: slice | list[int]) -> Standing:
+        return Standing(self.overhang[which], self.contact[which], self.height[which])
+
+
+def hull_corners(mesh: Mesh) -> Ints:
+    """Numbers of the corners that can be lowest or highest in some direction; all where the hull is flat."""
+    used = np.unique(mesh.faces)
+    try:
+        return used[ConvexHull(mesh.vertices[used]).vertices]
+    except QhullError:
+        return used
+
 
 def standing(mesh: Mesh, directions: Array, recipe: Recipe) -> Standing:
     """Overhang area, bed contact and height of each direction (d, 3)."""
     count = len(directions)
     out = np.empty(count), np.empty(count), np.empty(count)
+    corner = mesh.triangles
+    starts = np.arange(0, len(mesh.faces), _BLOCK)
     _sweep(
-        mesh.crosses,
+        np.ascontiguousarray(mesh.crosses.T),
+        np.linalg.norm(mesh.crosses, axis=1),
         mesh.faces,
         mesh.vertices,
+        mesh.vertices[hull_corners(mesh)],
+        np.minimum.reduceat(corner.min(axis=1), starts),
+        np.maximum.reduceat(corner.max(axis=1), starts),
         np.ascontiguousarray(directions, float),
         math.sin(overhang_limit(recipe)),
         recipe.layer_height,

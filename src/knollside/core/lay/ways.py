@@ -40,6 +40,17 @@ class RatedWay:
 
 
 @dataclass(frozen=True)
+class Ground:
+    """All that a part's shape alone says of its ways: the net's directions and how each would stand, and the
+    ``found`` (c, 3) ones worth lying in, with their ``feet`` cut for real. It outlives any change of load."""
+
+    directions: Array
+    shape: Standing
+    found: Array
+    feet: tuple[Footing, ...]
+
+
+@dataclass(frozen=True)
 class Ranking:
     """The rated net and the short list, best first."""
 
@@ -57,13 +68,13 @@ WEIGHTS: dict[Purpose, dict[str, float]] = {
 }
 
 
-def candidates(mesh: Mesh, features: tuple[Feature, ...], net: Ratings, shape: Standing) -> list[Array]:
-    """Up-directions: resting on the hull's flats, along feature axes, and the strongest of the net."""
+def candidates(mesh: Mesh, features: tuple[Feature, ...]) -> list[Array]:
+    """Up-directions: resting on the hull's flats, and along feature axes."""
     out: list[Array] = []
 
     def add(n: Array) -> None:
         n = n / np.linalg.norm(n)
-        if all(float(n @ o) < _SAME for o in out):
+        if _new(n, out):
             out.append(n)
 
     hull = ConvexHull(mesh.vertices[np.unique(mesh.faces)])
@@ -78,11 +89,25 @@ def candidates(mesh: Mesh, features: tuple[Feature, ...], net: Ratings, shape: S
         if f.kind in ("hole", "pin", "slot", "hexagon") and len(out) < 18:
             add(np.asarray(f.axis))
             add(-np.asarray(f.axis))
-    # Of a direction and its opposite the net rates one; keep the side that stands better.
-    for i in np.argsort(-net.reserve)[:3]:
-        add(net.directions[i])
-        break
     return out
+
+
+def _new(n: Array, among: list[Array]) -> bool:
+    return all(float(n @ o) < _SAME for o in among)
+
+
+def survey(
+    mesh: Mesh,
+    features: tuple[Feature, ...],
+    recipe: Recipe,
+    bed: tuple[float, float, float],
+    directions: int = NET_DIRECTIONS,
+) -> Ground:
+    """What the shape alone says: each direction of the net estimated, the likely ones cut for real."""
+    net = sphere(directions)
+    found = candidates(mesh, features)
+    feet = tuple(footing(mesh, n, recipe, bed) for n in found)
+    return Ground(net, standing(mesh, np.vstack([net, *found]), recipe), np.array(found), feet)
 
 
 def rank(
@@ -94,22 +119,28 @@ def rank(
     purpose: Purpose,
     target: float,
     bed: tuple[float, float, float],
-    directions: int = NET_DIRECTIONS,
+    ground: Ground,
     keep: int = 7,
 ) -> Ranking:
-    """Rate the net, gather candidates, refine, apply the limits, and order by the purpose's weights."""
-    net = rate(field, limits, sphere(directions))
-    shape = standing(mesh, net.directions, recipe)
-    found = np.array(candidates(mesh, features, net, shape))
-    rated = rate(field, limits, found)
-    shapes = standing(mesh, found, recipe)
+    """Rate the net and the candidates, add the strongest of the net, apply the limits, and order by the
+    purpose's weights."""
+    every = rate(field, limits, np.vstack([ground.directions, ground.found]))
+    count = len(ground.directions)
+    best = int(np.argmax(every.reserve[:count]))
+    chosen = list(range(count, len(every.reserve)))
+    feet = list(ground.feet)
+    if _new(every.directions[best], list(ground.found)):
+        chosen.append(best)
+        feet.append(footing(mesh, every.directions[best], recipe, bed))
+    net, shape = every.part(slice(0, count)), ground.shape.part(slice(0, count))
+    rated, shapes, found = every.part(chosen), ground.shape.part(chosen), every.directions[chosen]
     ways = []
     tallest = float(np.ptp(mesh.vertices @ found.T, axis=0).max())
     widest = max(float(shapes.contact.max()), 1.0)
     surface = float(mesh.areas.sum())
     weights = WEIGHTS[purpose]
     for i, n in enumerate(found):
-        foot = footing(mesh, n, recipe, bed)
+        foot = feet[i]
         reserve = rated.range_of(i)
         overhang = float(shapes.overhang[i])
         # Strength beyond twice the need buys nothing; up to it, it does.
@@ -242,7 +273,7 @@ def near_feature(mesh: Mesh, features: tuple[Feature, ...], point: Array) -> str
     for f in features:
         if f.kind == "fillet" and f.length is not None and f.length < 1:
             continue
-        d = float(np.linalg.norm(mesh.triangles[f.faces].reshape(-1, 3) - point, axis=1).min())
+        d = float(np.linalg.norm(mesh.vertices[mesh.faces[f.faces]] - point, axis=2).min())
         if f.kind == "flat":
             n = np.asarray(f.axis)
             d = max(d * 0.5, abs(float((np.asarray(f.centre) - point) @ n)))

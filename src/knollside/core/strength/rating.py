@@ -9,7 +9,7 @@ later point can govern: the answer is that of the full rating, to the bit.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 
 import numba
 import numpy as np
@@ -70,37 +70,49 @@ def _point(s, nx, ny, nz, zt, zs, xt, xc, y):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, parallel=True, nogil=True)
 def _bounds(s, zt, zs, xt, xc, y, out):  # type: ignore[no-untyped-def]
+    """What no direction can exceed, from the principal stresses in closed form (O. K. Smith 1961)."""
     for p in numba.prange(s.shape[0]):
-        m = np.empty((3, 3))
-        m[0, 0], m[1, 1], m[2, 2] = s[p, 0], s[p, 1], s[p, 2]
-        m[1, 2] = m[2, 1] = s[p, 3]
-        m[0, 2] = m[2, 0] = s[p, 4]
-        m[0, 1] = m[1, 0] = s[p, 5]
-        e = np.linalg.eigvalsh(m)
-        part = np.sqrt((max(e[2], 0.0) / zt) ** 2 + ((e[2] - e[0]) / (2 * zs)) ** 2)
-        mises = np.sqrt(0.5 * ((e[0] - e[1]) ** 2 + (e[1] - e[2]) ** 2 + (e[2] - e[0]) ** 2)) / y
+        mean = (s[p, 0] + s[p, 1] + s[p, 2]) / 3
+        a, b, c = s[p, 0] - mean, s[p, 1] - mean, s[p, 2] - mean
+        d, e, f = s[p, 3], s[p, 4], s[p, 5]
+        size = np.sqrt((a * a + b * b + c * c + 2 * (d * d + e * e + f * f)) / 6)
+        high = low = mean
+        if size > 0:
+            det = a * (b * c - d * d) - f * (f * c - d * e) + e * (f * d - b * e)
+            angle = np.arccos(min(max(det / (2 * size**3), -1.0), 1.0)) / 3
+            high = mean + 2 * size * np.cos(angle)
+            low = mean + 2 * size * np.cos(angle + 2 * np.pi / 3)
         # A hair above the exact bound, so that rounding cannot hide a governing point.
-        out[p] = max(max(part, e[2] / xt), max(-e[0] / xc, mises)) * (1 + 1e-9)
+        hair = 1e-7 * (size + abs(mean))
+        high, low = high + hair, low - hair
+        part = np.sqrt((max(high, 0.0) / zt) ** 2 + ((high - low) / (2 * zs)) ** 2)
+        mises = np.sqrt(3.0) * size * (1 + 1e-7) / y
+        out[p] = max(max(part, high / xt), max(-low / xc, mises))
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _sweep(s, bound, n, zt, zs, xt, xc, y, early, index, where, mode, parting, across, visited):  # type: ignore[no-untyped-def]
+def _sweep(s, bound, n, zt, zs, xt, xc, y, early, case, worst, parting, across, where, mode, which):  # type: ignore[no-untyped-def]
+    """Carry on from the cases before: ``worst``, ``parting`` and ``across`` hold the greatest indices so far."""
+    visited = 0
     for d in numba.prange(n.shape[0]):
-        worst, worst_part, worst_in, at, how, seen = 0.0, 0.0, 0.0, 0, 0, 0
+        top, top_part, top_in, at, how = worst[d], parting[d], across[d], -1, 0
         for p in range(s.shape[0]):
-            if early and bound[p] <= worst_part and bound[p] <= worst_in:
+            if early and bound[p] <= top_part and bound[p] <= top_in:
                 break
             part, inside, part_mode, in_mode = _point(s[p], n[d, 0], n[d, 1], n[d, 2], zt, zs, xt, xc, y)
-            seen += 1
-            if part > worst_part:
-                worst_part = part
-            if inside > worst_in:
-                worst_in = inside
-            if part > worst:
-                worst, at, how = part, p, part_mode
-            if inside > worst:
-                worst, at, how = inside, p, in_mode
-        index[d], where[d], mode[d], parting[d], across[d], visited[d] = worst, at, how, worst_part, worst_in, seen
+            visited += 1
+            if part > top_part:
+                top_part = part
+            if inside > top_in:
+                top_in = inside
+            if part > top:
+                top, at, how = part, p, part_mode
+            if inside > top:
+                top, at, how = inside, p, in_mode
+        worst[d], parting[d], across[d] = top, top_part, top_in
+        if at >= 0:
+            where[d], mode[d], which[d] = at, how, case
+    return visited
 
 
 @dataclass(frozen=True)
@@ -118,6 +130,12 @@ class Ratings:
     case: Ints
     spread: Array
     visited_share: float
+
+    def part(self, which: slice | list[int]) -> Ratings:
+        """Some of the directions."""
+        return replace(
+            self, **{f.name: getattr(self, f.name)[which] for f in fields(self) if f.name != "visited_share"}
+        )
 
     def range_of(self, d: int) -> Range:
         r = float(self.reserve[d])
@@ -139,64 +157,31 @@ def rate(
     keep = np.flatnonzero(~field.apart if points is None else points)
     directions = np.ascontiguousarray(directions, float)
     count = len(directions)
-    out: Ratings | None = None
+    worst, parting, across = np.zeros(count), np.zeros(count), np.zeros(count)
+    point, mode, case = (np.zeros(count, np.int64) for _ in range(3))
     visited = 0
     for k, allow in enumerate(limits):
         s = field.stress[k][keep]
-        zt, zs, xt, xc, y = allow.limits
         bound = np.empty(len(s))
-        _bounds(s, zt, zs, xt, xc, y, bound)
+        _bounds(s, *allow.limits, bound)
         order = np.argsort(-bound, kind="stable")
-        index, parting, across = np.empty(count), np.empty(count), np.empty(count)
-        where, mode, seen = np.empty(count, np.int64), np.empty(count, np.int64), np.empty(count, np.int64)
-        _sweep(
-            np.ascontiguousarray(s[order]),
-            bound[order],
-            directions,
-            zt,
-            zs,
-            xt,
-            xc,
-            y,
-            early,
-            index,
-            where,
-            mode,
-            parting,
-            across,
-            seen,
-        )
-        visited += int(seen.sum())
-        spread = np.where((mode < 2)[:, None], allow.apart_spread, allow.pull_spread)
-        this = Ratings(
-            directions,
-            1 / np.maximum(index, _TINY),
-            1 / np.maximum(parting, _TINY),
-            1 / np.maximum(across, _TINY),
-            mode,
-            keep[order][where],
-            np.full(count, k),
-            spread,
-            0.0,
-        )
-        out = this if out is None else _least(out, this)
-    assert out is not None
-    share = visited / (len(keep) * count * len(limits))
-    return replace(out, visited_share=share)
-
-
-def _least(a: Ratings, b: Ratings) -> Ratings:
-    take = b.reserve < a.reserve
+        where = np.full(count, -1)
+        found = worst, parting, across, where, mode, case
+        visited += _sweep(np.ascontiguousarray(s[order]), bound[order], directions, *allow.limits, early, k, *found)
+        new = where >= 0
+        point[new] = keep[order[where[new]]]
+    apart = np.array([a.apart_spread for a in limits])
+    pull = np.array([a.pull_spread for a in limits])
     return Ratings(
-        a.directions,
-        np.where(take, b.reserve, a.reserve),
-        np.minimum(a.parting, b.parting),
-        np.minimum(a.across, b.across),
-        np.where(take, b.mode, a.mode),
-        np.where(take, b.point, a.point),
-        np.where(take, b.case, a.case),
-        np.where(take[:, None], b.spread, a.spread),
-        0.0,
+        directions,
+        1 / np.maximum(worst, _TINY),
+        1 / np.maximum(parting, _TINY),
+        1 / np.maximum(across, _TINY),
+        mode,
+        point,
+        case,
+        np.where((mode < 2)[:, None], apart[case], pull[case]),
+        visited / (len(keep) * count * len(limits)),
     )
 
 
