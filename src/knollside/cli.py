@@ -160,7 +160,9 @@ def _solved(args: argparse.Namespace):  # type: ignore[no-untyped-def]
         raise Refused("--directions takes 10 to 100,000.")
     duty = job.duty()
     probes = np.array(args.probe) if args.probe else None
-    s = answer.strength(part, duty, job.recipe, card, args.cells or answer.CELLS, probes=probes)
+    s = answer.strength(
+        part, duty, job.recipe, card, args.cells or answer.CELLS, probes=probes, exactly=bool(args.cells)
+    )
     if s.withheld:
         raise Refused(s.withheld)
     ranking = answer.ways(part, duty, s, job.printer.bed_mm, args.directions or answer.NET_DIRECTIONS)
@@ -210,6 +212,7 @@ def _quality(s) -> dict[str, Any]:  # type: ignore[no-untyped-def]
             "seconds": round(s.field.seconds, 3),
             "balance_error": s.field.balance_error,
             "cell_mm": s.field.cell,
+            "cells_chosen": s.fineness.why if s.fineness is not None else "as asked",
             "iterations": s.field.iterations,
             "greatest_movement_mm": s.field.greatest_movement,
             "notes": list(s.field.notes),
@@ -342,7 +345,7 @@ def _export(args: argparse.Namespace) -> dict[str, Any]:
     title, reserve, reasons = "as the file has it", None, ()
     direction = job.way
     if duty.held and duty.cases:
-        s = answer.strength(part, duty, job.recipe, card, args.cells or answer.CELLS)
+        s = answer.strength(part, duty, job.recipe, card, args.cells or answer.CELLS, exactly=bool(args.cells))
         way = (
             answer.one_way(part, s, job.printer.bed_mm, direction)
             if direction

@@ -38,6 +38,7 @@ from knollside.core.model import (
     rotation_to_up,
 )
 from knollside.core.strength.field import StressField, Tick, solve
+from knollside.core.strength.fineness import Fineness, choose_fineness
 from knollside.core.strength.rating import point_reserves, rate
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
 from knollside.core.strength.skin import skin_of
@@ -78,6 +79,7 @@ class Strength:
     recipe: Recipe
     target: float
     withheld: str | None
+    fineness: Fineness | None = None
 
 
 def strength(
@@ -89,18 +91,27 @@ def strength(
     way: Way | None = None,
     tick: Tick | None = None,
     probes: Array | None = None,
+    exactly: bool = False,
 ) -> Strength:
-    """Solve once for a duty. With a ``way`` the shell has tops and walls of that way; ``probes`` are read besides."""
+    """Solve once for a duty. With a ``way`` the shell has tops and walls of that way; ``probes`` are read besides.
+
+    About ``cells`` cells, more where the part asks for it, unless ``exactly`` is said.
+    """
     # Asked first: a material that cannot do it refuses before any solving.
     limits = limits_of(duty, card)
     skin = skin_of(recipe, None if way is None else way.direction)
-    found = solve(part.mesh, part.features, duty, card.modulus.value, cells, skin, tick=tick, probes=probes)
-    return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty))
+    fine = None if exactly or not part.soundness.sound else choose_fineness(part.mesh, cells, skin)
+    size = fine.size if fine is not None else None
+    e = card.modulus.value
+    found = solve(part.mesh, part.features, duty, e, cells, skin, tick=tick, cell_size=size, probes=probes)
+    return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty), fine)
 
 
-def strength_of(field: StressField, duty: Duty, recipe: Recipe, card: Material) -> Strength:
+def strength_of(
+    field: StressField, duty: Duty, recipe: Recipe, card: Material, fineness: Fineness | None = None
+) -> Strength:
     """A field that is known already, held against this duty's limits."""
-    return Strength(field, limits_of(duty, card), card, recipe, target_reserve(duty), withheld(duty))
+    return Strength(field, limits_of(duty, card), card, recipe, target_reserve(duty), withheld(duty), fineness)
 
 
 def ground(

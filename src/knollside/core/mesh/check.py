@@ -39,8 +39,11 @@ class Soundness:
         return not self.problems
 
 
-def check(mesh: Mesh) -> Soundness:
-    """Look the mesh over; changes nothing. Volume is signed (negative when inside out)."""
+def check(mesh: Mesh, crossing: bool = True) -> Soundness:
+    """Look the mesh over; changes nothing. Volume is signed (negative when inside out).
+
+    ``crossing`` asks whether triangles pass through each other, the slowest of the questions.
+    """
     edges = edges_of(mesh)
     count, label = bodies_of(mesh, edges)
     problems: list[Problem] = []
@@ -90,7 +93,7 @@ def check(mesh: Mesh) -> Soundness:
                 )
             )
     notes: list[str] = []
-    if len(mesh.faces) <= CROSSING_LIMIT:
+    if crossing and len(mesh.faces) <= CROSSING_LIMIT:
         pairs = crossing_pairs(mesh)
         if len(pairs):
             at = mesh.triangles[pairs[0, 0]].mean(axis=0)
@@ -101,7 +104,7 @@ def check(mesh: Mesh) -> Soundness:
                     f"{len(pairs)} pairs of triangles pass through each other; one is at {_point(at)}.",
                 )
             )
-    else:
+    elif crossing:
         notes.append(f"Self-crossing not tested above {CROSSING_LIMIT:,} triangles.")
     x, y, z = (float(s) for s in mesh.size)
     # A cavity is a shell of its own but belongs to the body around it.

@@ -12,15 +12,17 @@ from scipy.spatial import cKDTree
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import feature_at
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Array, Duty, Feature, Ints, Mesh, Placed, Refused
+from knollside.core.model import Array, Duty, Feature, Ints, Load, Mesh, Placed, Refused
 from knollside.core.strength import conditions, loads, recover
 from knollside.core.strength.element import Brick, isotropic, layered
+from knollside.core.strength.fineness import refuse_if_short
 from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
 from knollside.core.strength.multigrid import Operator
 from knollside.core.strength.skin import Skin, cell_scale
 
 POISSON = 0.35  # typical of the printed plastics in METHODS 6
 TOLERANCE = 1e-7  # of the residual
+_TOGETHER = 4  # load cases solved at once; more would only take memory
 EDGE = 2.0  # mm from an idealised hold or load edge within which a stress is told apart
 
 Tick = Callable[[float, str], None]
@@ -143,6 +145,7 @@ def solve(
     say(0.06, "laying the grid")
     asked = cell_size or choose_size(work, cells)
     grid = make_grid(work, asked)
+    refuse_if_short(len(grid.cells))
     _refuse_pieces(work, grid)
     c = isotropic(modulus, POISSON) if layers is None else layered(modulus, POISSON, layers[0], layers[1])
     element = Brick(grid.size, c)
@@ -155,47 +158,29 @@ def solve(
     points, normals = recover.judge_points(work, grid, duty.critical_mm, scale)
     spots = probe_spots(work, probes) if probes is not None else np.zeros((0, 3))
     edges = [h.spots.points for h in holds]
+    asks = [
+        _pushed(grid, work, case.name, [(ld, f, renumber[f.faces]) for ld, f in row])
+        for case, row in zip(duty.cases, pushed, strict=True)
+        if row
+    ]
+    edges += [p for a in asks for p in a.edges]
+    moved, actives, rounds = bench.answers(asks, holds, lambda x: say(0.12 + 0.76 * x, "solving the stress"))
     answers: list[CaseAnswer] = []
-    stress: list[Array] = []
-    probed: list[Array] = []
-    worst_balance, rounds = 0.0, 0
-    for i, (case, row) in enumerate(zip(duty.cases, pushed, strict=True)):
-        if not row:
-            continue
-        f = np.zeros(3 * len(grid.points))
-        where, forces, driven = [np.zeros((0, 3))], [np.zeros((0, 3))], []
-        for load, feature in row:
-            faces = renumber[feature.faces]
-            if load.kind == "deflection":
-                assert load.deflection_mm is not None
-                driven.append((conditions.drive(grid, work, faces, load.deflection_mm), feature))
-                edges.append(driven[-1][0].spots.points)
-                continue
-            nodal, at, each = loads.push(grid, work, feature, faces, load)
-            f += nodal
-            where.append(at.points)
-            forces.append(each)
-            edges.append(at.points)
-        base = 0.12 + 0.76 * i / len(duty.cases)
-        width = 0.76 / len(duty.cases)
-
-        def tell(share: float, base: float = base, width: float = width) -> None:
-            say(base + 0.9 * share * width, "solving the stress")
-
-        u, n, active = bench.answer(f, holds, [h for h, _ in driven], tell)
-        rounds = max(rounds, n)
+    worst_balance = 0.0
+    for ask, u, active in zip(asks, moved, actives, strict=True):
         external, reactions, error = _balance(
-            grid, [*zip(active, (f for _, f in held)), *driven], u, modulus, np.vstack(where), np.vstack(forces)
+            grid, [*zip(active, (f for _, f in held)), *ask.driven], u, modulus, ask.where, ask.forces
         )
         worst_balance = max(worst_balance, error)
-        say(base + 0.92 * width, "reading the stress")
-        samples = recover.sample_stress(grid, element, u)
-        stress.append(recover.judged_stress(grid, samples, points, normals, solid))
-        answers.append(CaseAnswer(case.name, u.reshape(-1, 3), external, reactions))
-        if len(spots):
-            cell, weight = conditions.locate(grid, conditions.Spots(spots, np.zeros_like(spots), np.ones(len(spots))))
-            shift = np.einsum("pa,pad->pd", weight, u.reshape(-1, 3)[grid.nodes[cell]])
-            probed.append(np.hstack([shift, recover.stress_at(grid, samples, spots, solid)]))
+        answers.append(CaseAnswer(ask.name, u.reshape(-1, 3), external, reactions))
+    say(0.90, "reading the stress")
+    samples = recover.sample_stress(grid, element, np.array(moved))
+    stress = recover.judged_stress(grid, samples, points, normals, solid)
+    probed = np.zeros((0, 0, 9))
+    if len(spots):
+        cell, weight = conditions.locate(grid, conditions.Spots(spots, np.zeros_like(spots), np.ones(len(spots))))
+        shift = np.array([np.einsum("pa,pad->pd", weight, u.reshape(-1, 3)[grid.nodes[cell]]) for u in moved])
+        probed = np.concatenate([shift, recover.stress_at(grid, samples, spots, solid)], axis=2)
     # In mm where cells are small: a singular edge must not creep into the verdict as the grid gets finer.
     margin = max(1.6 * float(grid.size.max()), min(EDGE, 0.03 * float(work.size.max())))
     apart = _near(points, np.vstack(edges), margin)
@@ -205,7 +190,7 @@ def solve(
     return StressField(
         points,
         normals,
-        np.stack(stress),
+        stress,
         apart,
         tuple(answers),
         grid.points,
@@ -219,12 +204,14 @@ def solve(
         tuple(sorted({f.body for _, f in held})),
         asked,
         spots,
-        np.stack(probed) if probed else np.zeros((0, 0, 9)),
+        probed,
     )
 
 
 def _refuse_unready(mesh: Mesh, duty: Duty) -> None:
-    faults = [p for p in check(mesh).problems if p.kind in ("open", "non-manifold", "winding", "inside-out")]
+    faults = [
+        p for p in check(mesh, crossing=False).problems if p.kind in ("open", "non-manifold", "winding", "inside-out")
+    ]
     if faults:
         raise Refused(f"The stress cannot be computed on this mesh: {faults[0].message} Mend it in Part first.")
     if not duty.held:
@@ -254,8 +241,39 @@ def _refuse_pieces(work: Mesh, grid: Grid) -> None:
         raise Refused("The part is too small for a stress grid.")
 
 
+@dataclass(frozen=True)
+class _Ask:
+    """A load case on the grid: nodal forces ``f`` (3n,), the points ``where`` they act with ``forces``, faces
+    ``driven`` by a given way, and the ``edges`` at which a stress is told apart."""
+
+    name: str
+    f: Array
+    where: Array
+    forces: Array
+    driven: tuple[tuple[conditions.Hold, Feature], ...]
+    edges: tuple[Array, ...]
+
+
+def _pushed(grid: Grid, work: Mesh, name: str, loads_: list[tuple[Load, Feature, Ints]]) -> _Ask:
+    f = np.zeros(3 * len(grid.points))
+    where, forces, edges = [np.zeros((0, 3))], [np.zeros((0, 3))], []
+    driven: list[tuple[conditions.Hold, Feature]] = []
+    for load, feature, faces in loads_:
+        if load.kind == "deflection":
+            assert load.deflection_mm is not None
+            driven.append((conditions.drive(grid, work, faces, load.deflection_mm), feature))
+            edges.append(driven[-1][0].spots.points)
+            continue
+        nodal, at, each = loads.push(grid, work, feature, faces, load)
+        f += nodal
+        where.append(at.points)
+        forces.append(each)
+        edges.append(at.points)
+    return _Ask(name, f, np.vstack(where), np.vstack(forces), tuple(driven), tuple(edges))
+
+
 class _Bench:
-    """Set-ups by what is held: load cases that hold alike share one."""
+    """Set-ups by what is held: load cases that hold alike share one, and are solved together."""
 
     def __init__(self, grid: Grid, element: Brick, scale: Array, modulus: float) -> None:
         self.grid, self.element, self.scale, self.modulus = grid, element, scale, modulus
@@ -271,7 +289,32 @@ class _Bench:
             self._key = key
         return self._operator
 
-    def answer(
+    def answers(
+        self, asks: list[_Ask], holds: list[conditions.Hold], tell: Callable[[float], None]
+    ) -> tuple[list[Array], list[list[conditions.Hold]], int]:
+        """Displacements of every case, the holds as they act in it, and the most rounds taken."""
+        moved: list[Array] = []
+        actives, rounds = [], 0
+        together = not any(h.one_way for h in holds) and not any(a.driven for a in asks)
+        step = _TOGETHER if together else 1
+        for i in range(0, len(asks), step):
+            some = asks[i : i + step]
+
+            def share(x: float, i: int = i, n: int = len(some)) -> None:
+                tell((i + n * x) / len(asks))
+
+            if together:
+                u, n = self._set_up(holds).solve(np.array([a.f for a in some]), TOLERANCE, tick=share)
+                moved += list(u)
+                actives += [holds] * len(some)
+            else:
+                one, n, active = self._alone(some[0].f, holds, [h for h, _ in some[0].driven], share)
+                moved.append(one)
+                actives.append(active)
+            rounds = max(rounds, n)
+        return moved, actives, rounds
+
+    def _alone(
         self, f: Array, holds: list[conditions.Hold], driven: list[conditions.Hold], tell: Callable[[float], None]
     ) -> tuple[Array, int, list[conditions.Hold]]:
         """Displacements of one case, rounds taken, and the holds as they act: pins let go where they would pull."""
@@ -309,14 +352,14 @@ def probe_spots(mesh: Mesh, probes: Array) -> Array:
 
 def state_bodies(work: Mesh, shells: int) -> int:
     """Bodies a grid should show: shells less cavities."""
-    return check(work).bodies if shells > 1 else 1
+    return check(work, crossing=False).bodies if shells > 1 else 1
 
 
 def _held_bodies(mesh: Mesh, held: list[Feature], pushed: list[Feature]) -> tuple[Mesh, Ints, list[str]]:
     count, label = bodies_of(mesh)
     if count == 1:
         return mesh, np.arange(len(mesh.faces)), []
-    sound = check(mesh)
+    sound = check(mesh, crossing=False)
     if sound.bodies == 1:  # one body with cavities
         return mesh, np.arange(len(mesh.faces)), []
     held_bodies = {int(label[f.faces[0]]) for f in held}

@@ -87,7 +87,7 @@ class Operator:
         fine.add(held, spring, np.ones(len(held)))
         up.fold(ke, held, spring, np.ones(len(held)))
         self.fine = fine.done()
-        self.levels: list[_Level] = [_level(self.fine)]
+        self.levels: list[_Level] = [_level(self.fine, self.count)]
         self._coarsen(nodes, up, ke, _fold_whole(brick.stiffness).sum(axis=0))
 
     def _coarsen(self, nodes: Ints, up: _Parents, ke: Array, whole: Array) -> None:
@@ -101,7 +101,7 @@ class Operator:
             made = Gatherer(coarse_nodes, count, whole, up.even, up.scale, exact=False)
             made.add(even, whole[None], up.scale[even])
             made.add(up.odd, ke, np.ones(len(ke)))
-            self.levels.append(_level(made.done()))
+            self.levels.append(_level(made.done(), count))
             if count <= _COARSEST or up.place.max() < 1:
                 break
             higher = _Parents(up.place, up.even, up.scale)
@@ -120,18 +120,18 @@ class Operator:
         self._coarse = cho_factor(full)
 
     def apply(self, u: Array) -> Array:
-        """K u in double precision."""
-        return self.fine.apply(u)
+        """K u in double precision, for one vector (3n,) or several (m, 3n)."""
+        return self.fine.apply(np.atleast_2d(u)).reshape(u.shape)
 
     def cycle(self, r: Array, i: int = 0) -> Array:
-        """One symmetric W-cycle in single precision: approximately K_i^-1 r."""
+        """One symmetric W-cycle in single precision: approximately K_i^-1 r, for vectors (m, 3n)."""
         level = self.levels[i]
         if i == len(self.levels) - 1:
-            return cho_solve(self._coarse, r.astype(np.float64)).astype(np.float32)
+            return cho_solve(self._coarse, r.T.astype(np.float64)).T.astype(np.float32, order="C")
         u = _smooth(level, np.zeros_like(r), r, True)
         assert level.parents is not None and level.children is not None
         rest = level.stencil.rest(u, r)
-        coarse = np.empty(3 * len(level.children[0]), np.float32)
+        coarse = np.empty((len(r), 3 * len(level.children[0])), np.float32)
         _gather(*level.children, rest, coarse)
         e = self.cycle(coarse, i + 1)
         if i + 2 < len(self.levels):
@@ -148,33 +148,42 @@ class Operator:
         tick: Callable[[float], None] | None = None,
         start: Array | None = None,
     ) -> tuple[Array, int]:
-        """Displacements for nodal forces ``f`` (3n,). Returns them and the iterations taken."""
-        norm = float(np.linalg.norm(f))
-        if norm == 0:
-            return np.zeros_like(f), 0
-        x = np.zeros_like(f) if start is None else start.copy()
-        r = f - self.apply(x) if start is not None else f.copy()
-        z = self.cycle((r / norm).astype(np.float32)).astype(np.float64) * norm
-        p, rz = z.copy(), float(r @ z)
-        for k in range(1, limit + 1):
-            q = self.apply(p)
-            alpha = rz / float(p @ q)
-            x += alpha * p
-            r -= alpha * q
-            error = float(np.linalg.norm(r)) / norm
-            if tick is not None:
+        """Displacements for nodal forces ``f``, one load (3n,) or several at once (m, 3n): the set-up's numbers
+        are then read once for all of them. Returns them and the iterations taken."""
+        b = np.atleast_2d(f)
+        norm = np.linalg.norm(b, axis=1, keepdims=True)
+        norm[norm == 0] = 1.0
+        x = np.zeros_like(b) if start is None else np.atleast_2d(start).copy()
+        r = b - self.apply(x) if start is not None else b.copy()
+        p, rz = np.zeros_like(b), np.ones_like(norm)
+        for k in range(limit + 1):
+            size = np.linalg.norm(r, axis=1, keepdims=True)
+            error = float((size / norm).max())
+            if tick is not None and k:
                 tick(min(0.99, np.log(max(error, tolerance)) / np.log(tolerance)))
             if error < tolerance:
-                return x, k
-            size = float(np.linalg.norm(r))
-            z = self.cycle((r / size).astype(np.float32)).astype(np.float64) * size
-            fresh = float(r @ z)
-            p = z + (fresh / rz) * p
-            rz = fresh
+                return x.reshape(f.shape), k
+            size[size == 0] = 1.0
+            z = self.cycle((r / size).astype(np.float32)).astype(np.float64)
+            z *= size
+            fresh = _dot(r, z)
+            p *= np.where(k, fresh / rz, 0.0)
+            p += z
+            rz = np.where(fresh > 0, fresh, 1.0)
+            q = self.apply(p)
+            bent = _dot(p, q)
+            alpha = np.where(bent > 0, fresh / np.where(bent > 0, bent, 1.0), 0.0)
+            x += alpha * p
+            r -= alpha * q
         raise Refused(
             f"The stress solve did not settle in {limit} rounds (error {error:.1e}); "
             "part of the body may be held by almost nothing."
         )
+
+
+def _dot(a: Array, b: Array) -> Array:
+    """Products of each pair of vectors, (m, 1)."""
+    return np.asarray(np.einsum("mi,mi->m", a, b))[:, None]
 
 
 class _Parents:
@@ -243,8 +252,8 @@ def _fold_in(ke, matrices, parent, child, scale, weight):  # type: ignore[no-unt
                                 ke[up, k, 3 * q + j] += f * half[k, 3 * b + j]
 
 
-def _level(stencil: Stencil) -> _Level:
-    diagonal = stencil.diagonal()
+def _level(stencil: Stencil, count: int) -> _Level:
+    diagonal = stencil.diagonal(count)
     inverse = np.empty(diagonal.shape, np.float32)
     _invert(diagonal, inverse)
     return _Level(stencil, inverse, 0.0, None, None)
@@ -266,12 +275,12 @@ def _invert(m, out):  # type: ignore[no-untyped-def]
 
 def _largest(level: _Level) -> float:
     """Largest eigenvalue of D^-1 K by power iteration, with a margin."""
-    v: Array = np.random.default_rng(7).standard_normal(3 * len(level.inverse)).astype(np.float32)
+    v: Array = np.random.default_rng(7).standard_normal((1, 3 * len(level.inverse))).astype(np.float32)
     value = 1.0
     for _ in range(8):
         v /= np.float32(np.linalg.norm(v))
         w = np.empty_like(v)
-        _block(level.inverse, level.stencil.apply(v), w)
+        _block(level.inverse, level.stencil.apply(v)[0], w[0])
         value = float(np.linalg.norm(w))
         v = w
     return 1.1 * value
@@ -354,24 +363,26 @@ def _turn_round(who, weight, used, out, share):  # type: ignore[no-untyped-def]
 @numba.njit(cache=True, parallel=True, nogil=True)
 def _gather(children, share, fine, coarse):  # type: ignore[no-untyped-def]
     for c in numba.prange(children.shape[0]):
-        s0 = s1 = s2 = np.float32(0)
-        for j in range(27):
-            n = children[c, j]
-            if n < 0:
-                break
-            w = share[c, j]
-            s0 += w * fine[3 * n]
-            s1 += w * fine[3 * n + 1]
-            s2 += w * fine[3 * n + 2]
-        coarse[3 * c], coarse[3 * c + 1], coarse[3 * c + 2] = s0, s1, s2
+        for m in range(fine.shape[0]):
+            s0 = s1 = s2 = np.float32(0)
+            for j in range(27):
+                n = children[c, j]
+                if n < 0:
+                    break
+                w = share[c, j]
+                s0 += w * fine[m, 3 * n]
+                s1 += w * fine[m, 3 * n + 1]
+                s2 += w * fine[m, 3 * n + 2]
+            coarse[m, 3 * c], coarse[m, 3 * c + 1], coarse[m, 3 * c + 2] = s0, s1, s2
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
 def _spread(who, weight, coarse, u):  # type: ignore[no-untyped-def]
     """u += interpolation of the coarse correction."""
     for n in numba.prange(who.shape[0]):
-        for d in range(3):
-            s = np.float32(0)
-            for b in range(8):
-                s += weight[n, b] * coarse[3 * who[n, b] + d]
-            u[3 * n + d] += s
+        for m in range(u.shape[0]):
+            for d in range(3):
+                s = np.float32(0)
+                for b in range(8):
+                    s += weight[n, b] * coarse[m, 3 * who[n, b] + d]
+                u[m, 3 * n + d] += s

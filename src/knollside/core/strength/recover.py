@@ -25,36 +25,66 @@ _BATCH = 4000
 
 
 @numba.njit(cache=True, nogil=True)
-def _solve(m, n, wide, out):  # type: ignore[no-untyped-def]
-    """First unknown of n normal equations in ``m`` (n, wide), six right sides behind them."""
+def _first(m, n, x):  # type: ignore[no-untyped-def]
+    """First row of the inverse of the symmetric ``m`` (n, n), in ``x``; overwrites ``m``."""
+    x[0] = 1.0
+    for a in range(1, n):
+        x[a] = 0.0
     for a in range(n):
         for b in range(a + 1, n):
             f = m[b, a] / m[a, a]
-            for q in range(a, wide):
+            for q in range(a, n):
                 m[b, q] -= f * m[a, q]
-    x = np.empty(n)
-    for q in range(6):
-        for a in range(n - 1, -1, -1):
-            s = m[a, n + q]
-            for b in range(a + 1, n):
-                s -= m[a, b] * x[b]
-            x[a] = s / m[a, a]
-        out[q] = x[0]
+            x[b] -= f * x[a]
+    for a in range(n - 1, -1, -1):
+        for b in range(a + 1, n):
+            x[a] -= m[a, b] * x[b]
+        x[a] /= m[a, a]
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _gram(terms, weight, count, n, m):  # type: ignore[no-untyped-def]
+    """Weighted products (n, n) of the rows of ``terms`` (10, ...): sample by sample along each, as vectors."""
+    for a in range(n):
+        for b in range(a, n):
+            s = 0.0
+            for q in range(count):
+                s += weight[q] * terms[a, q] * terms[b, q]
+            m[a, b] = m[b, a] = s
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _sum(terms, y, n, weight, cell, count, values, out):  # type: ignore[no-untyped-def]
+    """The value at the point: each sample by its weight in the fit."""
+    for v in range(out.shape[0]):
+        out[v] = 0.0
+    for q in range(count):
+        s = 0.0
+        for a in range(n):
+            s += y[a] * terms[a, q]
+        s *= weight[q]
+        c, g = cell[q] // 6, cell[q] % 6
+        for v in range(out.shape[0]):
+            out[v] += s * values[c, g, v]
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
 def _fit(points, origin, size, cell_of, filled, middle, spread, values, reach, good, bend, out):  # type: ignore[no-untyped-def]
+    """The fit's value at each point is a weighted sum of samples: the weights are found once for all columns."""
+    n = 10 if bend > 0 else 4
+    top = cell_of.shape
     for p in numba.prange(points.shape[0]):
-        terms = 10 if bend > 0 else 4
-        m = np.zeros((10, 16))  # normal equations and right sides together
+        m, y = np.zeros((10, 10)), np.empty(10)
         x = (points[p] - origin) / size
-        i0, i1 = max(int(np.floor(x[0] - reach)), 0), min(int(np.floor(x[0] + reach)), cell_of.shape[0] - 1)
-        j0, j1 = max(int(np.floor(x[1] - reach)), 0), min(int(np.floor(x[1] + reach)), cell_of.shape[1] - 1)
-        k0, k1 = max(int(np.floor(x[2] - reach)), 0), min(int(np.floor(x[2] + reach)), cell_of.shape[2] - 1)
-        total = 0.0
-        row = np.empty(16)
+        i0, i1 = max(int(np.floor(x[0] - reach)), 0), min(int(np.floor(x[0] + reach)), top[0] - 1)
+        j0, j1 = max(int(np.floor(x[1] - reach)), 0), min(int(np.floor(x[1] + reach)), top[1] - 1)
+        k0, k1 = max(int(np.floor(x[2] - reach)), 0), min(int(np.floor(x[2] + reach)), top[2] - 1)
+        most = 6 * max(i1 - i0 + 1, 0) * max(j1 - j0 + 1, 0) * max(k1 - k0 + 1, 0)
+        cell, weight, terms = np.empty(most, np.int64), np.empty(most), np.empty((10, most))
+        count = 0
         for attempt in range(2):
             least = good if attempt == 0 else 0.02
+            count, total = 0, 0.0
             for i in range(i0, i1 + 1):
                 for j in range(j0, j1 + 1):
                     for k in range(k0, k1 + 1):
@@ -77,37 +107,30 @@ def _fit(points, origin, size, cell_of, filled, middle, spread, values, reach, g
                                 continue
                             w = (1 - away) * (1 - away) * filled[c]
                             total += w
-                            row[0] = 1
-                            row[1], row[2], row[3] = d0, d1, d2
-                            if terms == 10:
-                                row[4], row[5], row[6] = d0 * d0, d1 * d1, d2 * d2
-                                row[7], row[8], row[9] = d0 * d1, d1 * d2, d0 * d2
-                            for q in range(6):
-                                row[terms + q] = values[c, g, q]
-                            for a in range(terms):
-                                wa = w * row[a]
-                                for b in range(a, terms + 6):
-                                    m[a, b] += wa * row[b]
+                            cell[count], weight[count] = 6 * c + g, w
+                            terms[0, count] = 1.0
+                            terms[1, count], terms[2, count], terms[3, count] = d0, d1, d2
+                            if n == 10:
+                                terms[4, count], terms[5, count], terms[6, count] = d0 * d0, d1 * d1, d2 * d2
+                                terms[7, count], terms[8, count], terms[9, count] = d0 * d1, d1 * d2, d0 * d2
+                            count += 1
             if total > 2.0:
                 break
-            m[:] = 0
-            total = 0.0
-        if m[0, 0] <= 0:
+        if count == 0:
             out[p] = 0
             continue
-        for a in range(terms):
-            for b in range(a):
-                m[a, b] = m[b, a]
-        for a in range(1, terms):
+        _gram(terms, weight, count, n, m)
+        for a in range(1, n):
             # A wall one cell thick has no slope across the others; curvature is kept small where little tells it.
             m[a, a] += (1e-3 if a < 4 else bend) * m[0, 0]
-        _solve(m, terms, terms + 6, out[p])
+        _first(m, n, y)
+        _sum(terms, y, n, weight, cell, count, values, out[p])
 
 
 @dataclass(frozen=True)
 class Samples:
-    """Solid stress ``values`` (c, 6 points, 6) MPa, order xx yy zz yz zx xy, at ``middle`` +- ``spread``
-    (c, 3), both in cell widths from the cell's low corner."""
+    """Solid stress ``values`` (c, 6 points, 6 k) MPa of k cases, order xx yy zz yz zx xy, at ``middle`` +-
+    ``spread`` (c, 3), both in cell widths from the cell's low corner."""
 
     middle: Array
     spread: Array
@@ -124,20 +147,24 @@ def sample_spots(grid: Grid) -> tuple[Array, Array]:
 
 
 def sample_stress(grid: Grid, brick: Brick, u: Array) -> Samples:
-    """Stress of the solid material inside every cell from corner displacements ``u`` (3n,)."""
+    """Stress of the solid material inside every cell from corner displacements ``u`` (k, 3n) of k cases."""
     middle, spread = sample_spots(grid)
-    values = np.empty((len(grid.cells), 6, 6))
+    values = np.empty((len(grid.cells), 6, 6 * len(u)))
     corners = 2.0 * CORNERS - 1
     which = np.zeros(len(grid.cells), np.int64)
-    read_stress(grid.nodes, u, which, brick.release[None], middle, spread, brick.half, brick.c, corners, values)
+    out = np.empty((len(grid.cells), 6, 6))
+    for k, each in enumerate(u):
+        at = grid.nodes, each, which, brick.release[None], middle, spread
+        read_stress(*at, brick.half, brick.c, corners, out)
+        values[:, :, 6 * k : 6 * k + 6] = out
     for a in range(0, len(grid.cut), _BATCH):
         mine = grid.cut[a : a + _BATCH]
         release = brick.condense(grid.moments[a : a + _BATCH]).release
-        out = np.empty((len(mine), 6, 6))
-        own = np.arange(len(mine))
-        at = grid.nodes[mine], u, own, release, middle[mine], spread[mine]
-        read_stress(*at, brick.half, brick.c, corners, out)
-        values[mine] = out
+        some, own = np.empty((len(mine), 6, 6)), np.arange(len(mine))
+        for k, each in enumerate(u):
+            at = grid.nodes[mine], each, own, release, middle[mine], spread[mine]
+            read_stress(*at, brick.half, brick.c, corners, some)
+            values[mine, :, 6 * k : 6 * k + 6] = some
     return Samples((middle + 1) / 2, spread / 2, values)
 
 
@@ -164,22 +191,23 @@ def judge_points(mesh: Mesh, grid: Grid, depth: float, solid: Array) -> tuple[Ar
 
 
 def judged_stress(grid: Grid, samples: Samples, points: Array, normals: Array, solid: Array) -> Array:
-    """Stress (n, 6) at the judged points: fitted near the surface, the cell's own mean at middles inside."""
+    """Stress (k, n, 6) at the judged points: fitted near the surface, the cell's own mean at middles inside."""
     surface = np.linalg.norm(normals, axis=1) > 0
-    out = np.empty((len(points), 6))
-    out[surface] = stress_at(grid, samples, points[surface], solid)
+    out = np.empty((samples.values.shape[2] // 6, len(points), 6))
+    out[:, surface] = stress_at(grid, samples, points[surface], solid)
     place = np.floor((points[~surface] - grid.origin) / grid.size).astype(np.int64)
-    out[~surface] = samples.values[grid.cell_of[tuple(place.T)]].mean(axis=1)
+    mean = samples.values[grid.cell_of[tuple(place.T)]].mean(axis=1)
+    out[:, ~surface] = mean.reshape(len(mean), len(out), 6).transpose(1, 0, 2)
     return out
 
 
 def stress_at(grid: Grid, samples: Samples, points: Array, solid: Array, bend: float = BEND) -> Array:
-    """Recovered stress (n, 6) MPa at ``points``, by a quadratic whose curvature is held by ``bend`` (0: a plane).
+    """Recovered stress (k, n, 6) MPa at ``points``, by a quadratic whose curvature is held by ``bend`` (0: a plane).
 
     Cells count by their share of ``solid`` (c,): a soft core strains in its own way, and its
     strain times the solid's modulus is no stress of the shell.
     """
-    out = np.empty((len(points), 6))
+    out = np.empty((len(points), samples.values.shape[2]))
     _fit(
         np.ascontiguousarray(points),
         grid.origin,
@@ -194,4 +222,4 @@ def stress_at(grid: Grid, samples: Samples, points: Array, solid: Array, bend: f
         bend,
         out,
     )
-    return out
+    return np.ascontiguousarray(out.reshape(len(points), samples.values.shape[2] // 6, 6).transpose(1, 0, 2))

@@ -18,11 +18,11 @@ from knollside.core.strength.grid import CORNERS
 
 # Column of corner b as seen from corner a: (dx + 1) 3 + (dy + 1).
 _COLUMN = ((CORNERS[None, :, :2] - CORNERS[:, None, :2] + 1) @ np.array([3, 1])).astype(np.int64)
-_CHUNK = 512
+_GROUP = 8  # runs handed to a strand at a time
 _RUN = 32  # plain nodes taken together
 _WIDE = 32  # outputs reckoned at a time: vectors without a scalar rest
 _SHIFT = 6
-_BLOCK = 1 << _SHIFT  # kept rows stored together
+_BLOCK = 1 << _SHIFT  # kept rows stored, and reckoned, side by side
 
 
 @numba.njit(cache=True, nogil=True)
@@ -56,7 +56,7 @@ def _plain(nodes, even, scale, seen, first, plain):  # type: ignore[no-untyped-d
 
 @numba.njit(cache=True, nogil=True, parallel=True)
 def _add(nodes, matrices, scale, one, row, column, base, own):  # type: ignore[no-untyped-def]
-    """Add cell matrices to the kept rows. Two strands share the rows between them, so none meets the other."""
+    """Add cell matrices to the kept rows. Two strands share the blocks between them, so none meets the other."""
     for strand in numba.prange(2):
         for c in range(nodes.shape[0]):
             m = 0 if one else c
@@ -64,23 +64,24 @@ def _add(nodes, matrices, scale, one, row, column, base, own):  # type: ignore[n
             for a in range(8):
                 n = nodes[c, a]
                 r = row[n]
-                if r < 0 or r % 2 != strand:
+                block, lane = r >> _SHIFT, r & (_BLOCK - 1)
+                if r < 0 or block % 2 != strand:
                     continue
                 for b in range(8):
                     q = column[a, b]
                     at = 9 * q + 3 * (nodes[c, b] - base[n, q])
                     for i in range(3):
                         for d in range(3):
-                            own[r, i, at + d] += f * matrices[m, 3 * a + i, 3 * b + d]
+                            own[block, i, at + d, lane] += f * matrices[m, 3 * a + i, 3 * b + d]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _column(p, q, v, start, out, at, length):  # type: ignore[no-untyped-def]
+def _column(p, q, v, start, out, length):  # type: ignore[no-untyped-def]
     """Add one column's eleven shifted copies. Unsigned places: a sign to test would stop the vectors."""
     for j in range(length):
         i = np.uint64(j)
         k = start + i
-        out[at + i] += (
+        out[i] += (
             p[q, 0, i] * v[k]
             + p[q, 1, i] * v[k + np.uint64(1)]
             + p[q, 2, i] * v[k + np.uint64(2)]
@@ -96,140 +97,158 @@ def _column(p, q, v, start, out, at, length):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _row(own, r, near):  # type: ignore[no-untyped-def]
-    b, m = np.uint64(r >> _SHIFT), np.uint64(r & (_BLOCK - 1))
-    s0 = s1 = s2 = near[0] * 0
-    for k in range(81):
-        v = near[k]
-        s0 += own[b, 0, m, 0, k] * v
-        s1 += own[b, 0, m, 1, k] * v
-        s2 += own[b, 0, m, 2, k] * v
-    return s0, s1, s2
+def _run(t, u, length, first, scale, pattern, out):  # type: ignore[no-untyped-def]
+    """K u of a run of plain nodes. They climb one column and so do all their neighbours: the stencil is a sum
+    of shifted, scaled copies of nine columns, with coefficients of period three."""
+    wide = (length + _WIDE - 1) // _WIDE * _WIDE
+    for q in range(9):
+        if first[t, q] + wide + 8 > len(u):
+            wide = length
+    for j in range(wide):
+        out[j] = 0
+    for q in range(9):
+        _column(pattern, np.uint64(q), u, np.uint64(first[t, q] - 2), out, wide)
+    for j in range(length):
+        out[j] *= scale
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _row_exact(own, r, near):  # type: ignore[no-untyped-def]
-    b, m = np.uint64(r >> _SHIFT), np.uint64(r & (_BLOCK - 1))
-    s0 = s1 = s2 = 0.0
-    for k in range(81):
-        v = near[k]
-        s0 += (np.float64(own[b, 0, m, 0, k]) + np.float64(own[b, 1, m, 0, k])) * v
-        s1 += (np.float64(own[b, 0, m, 1, k]) + np.float64(own[b, 1, m, 1, k])) * v
-        s2 += (np.float64(own[b, 0, m, 2, k]) + np.float64(own[b, 1, m, 2, k])) * v
-    return s0, s1, s2
+def _nine(own, b, i, q, near, out):  # type: ignore[no-untyped-def]
+    """Add one column's nine products for all rows of a block, side by side as vectors."""
+    for m in range(_BLOCK):
+        out[i, m] += (
+            own[b, 0, i, 9 * q, m] * near[9 * q, m]
+            + own[b, 0, i, 9 * q + 1, m] * near[9 * q + 1, m]
+            + own[b, 0, i, 9 * q + 2, m] * near[9 * q + 2, m]
+            + own[b, 0, i, 9 * q + 3, m] * near[9 * q + 3, m]
+            + own[b, 0, i, 9 * q + 4, m] * near[9 * q + 4, m]
+            + own[b, 0, i, 9 * q + 5, m] * near[9 * q + 5, m]
+            + own[b, 0, i, 9 * q + 6, m] * near[9 * q + 6, m]
+            + own[b, 0, i, 9 * q + 7, m] * near[9 * q + 7, m]
+            + own[b, 0, i, 9 * q + 8, m] * near[9 * q + 8, m]
+        )
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _image(first, last, u, base, row, scale, pattern, own, exact, near, out):  # type: ignore[no-untyped-def]
-    """K u of the nodes ``first`` to ``last``, one after another in ``out``."""
-    n = first
-    while n < last:
-        at = 3 * (n - first)
-        r = row[n]
-        if r >= 0:
-            for q in range(9):
-                start = np.uint64(3 * base[n, q])
-                for k in range(9):
-                    near[9 * q + k] = u[start + np.uint64(k)]
-            if exact:
-                out[at], out[at + 1], out[at + 2] = _row_exact(own, r, near)
-            else:
-                out[at], out[at + 1], out[at + 2] = _row(own, r, near)
-            n += 1
-            continue
-        # Plain nodes that follow each other climb one column: so do all their neighbours, and the
-        # stencil is a sum of shifted, scaled copies of nine columns, with coefficients of period three.
-        f = scale[n]
-        end = n + 1
-        while end < last and end - n < _RUN and row[end] < 0 and scale[end] == f:
-            end += 1
-        length = 3 * (end - n)
-        wide = (length + _WIDE - 1) // _WIDE * _WIDE
-        for q in range(9):
-            if 3 * base[n, q] + wide + 8 > len(u):
-                wide = length
-        for j in range(wide):
-            out[at + j] = 0
-        for q in range(9):
-            _column(pattern, np.uint64(q), u, np.uint64(3 * base[n, q] - 2), out, np.uint64(at), wide)
-        for j in range(length):
-            out[at + j] *= f
-        n = end
-
-
-@numba.njit(cache=True, nogil=True, parallel=True)
-def _apply(u, base, row, scale, pattern, own, exact, r, minus, out):  # type: ignore[no-untyped-def]
-    """out = K u, or r - K u if ``minus``."""
-    count = base.shape[0]
-    for chunk in numba.prange((count + _CHUNK - 1) // _CHUNK):
-        first, last = chunk * _CHUNK, min((chunk + 1) * _CHUNK, count)
-        near, image = np.empty(81, u.dtype), np.empty(3 * _CHUNK + _WIDE, u.dtype)
-        _image(first, last, u, base, row, scale, pattern, own, exact, near, image)
-        for k in range(3 * first, 3 * last):
-            out[k] = r[k] - image[k - 3 * first] if minus else image[k - 3 * first]
-
-
-@numba.njit(cache=True, nogil=True, parallel=True)
-def _relax(u, base, row, scale, pattern, own, inverse, r, d, pull, push, still, out):  # type: ignore[no-untyped-def]
-    """One Chebyshev step: d = pull d + push D^-1 (r - K u); out = u + d. ``still``: u is zero."""
-    count = base.shape[0]
-    for chunk in numba.prange((count + _CHUNK - 1) // _CHUNK):
-        first, last = chunk * _CHUNK, min((chunk + 1) * _CHUNK, count)
-        near, image = np.empty(81, u.dtype), np.empty(3 * _CHUNK + _WIDE, u.dtype)
-        if still:
-            image[:] = 0
+def _rows(b, u, start, own, exact, near, out):  # type: ignore[no-untyped-def]
+    """K u of one block of kept rows, (3, _BLOCK)."""
+    for q in range(9):
+        for m in range(_BLOCK):
+            at = np.uint64(start[b, q, m])
+            for k in range(9):
+                near[9 * q + k, m] = u[at + np.uint64(k)]
+    out[:] = 0
+    for i in range(3):
+        if exact:
+            for k in range(81):
+                for m in range(_BLOCK):
+                    out[i, m] += (np.float64(own[b, 0, i, k, m]) + np.float64(own[b, 1, i, k, m])) * near[k, m]
         else:
-            _image(first, last, u, base, row, scale, pattern, own, False, near, image)
-        for n in range(first, last):
-            k, m = 3 * n, 3 * (n - first)
-            a, b, c = r[k] - image[m], r[k + 1] - image[m + 1], r[k + 2] - image[m + 2]
-            for i in range(3):
-                v = pull * d[k + i] + push * (inverse[n, i, 0] * a + inverse[n, i, 1] * b + inverse[n, i, 2] * c)
-                d[k + i] = v
-                out[k + i] = u[k + i] + v
+            for q in range(9):
+                _nine(own, b, i, q, near, out)
+
+
+@numba.njit(cache=True, nogil=True, parallel=True)
+def _apply(u, start, node, own, run, first, scale, pattern, exact, r, minus, out):  # type: ignore[no-untyped-def]
+    """out = K u, or r - K u if ``minus``, for each of the vectors (m, 3n): a block's rows serve them all."""
+    for b in numba.prange(start.shape[0]):
+        near, image = np.empty((81, _BLOCK), u.dtype), np.empty((3, _BLOCK), u.dtype)
+        for v in range(u.shape[0]):
+            _rows(b, u[v], start, own, exact, near, image)
+            for m in range(_BLOCK):
+                n = 3 * node[b, m]
+                if n >= 0:
+                    for i in range(3):
+                        out[v, n + i] = r[v, n + i] - image[i, m] if minus else image[i, m]
+    count = run.shape[0]
+    for group in numba.prange((count + _GROUP - 1) // _GROUP):
+        image = np.empty(3 * _RUN + _WIDE, u.dtype)
+        for t in range(group * _GROUP, min((group + 1) * _GROUP, count)):
+            n, length = 3 * run[t, 0], 3 * run[t, 1]
+            for v in range(u.shape[0]):
+                _run(t, u[v], length, first, scale[t], pattern, image)
+                for k in range(length):
+                    out[v, n + k] = r[v, n + k] - image[k] if minus else image[k]
+
+
+@numba.njit(cache=True, nogil=True, parallel=True)
+def _relax(u, start, node, own, run, first, scale, pattern, inverse, r, d, pull, push, still, out):  # type: ignore[no-untyped-def]
+    """One Chebyshev step: d = pull d + push D^-1 (r - K u); out = u + d. ``still``: u is zero."""
+    for b in numba.prange(start.shape[0]):
+        near, image = np.empty((81, _BLOCK), u.dtype), np.zeros((3, _BLOCK), u.dtype)
+        for v in range(u.shape[0]):
+            if not still:
+                _rows(b, u[v], start, own, False, near, image)
+            for m in range(_BLOCK):
+                n = node[b, m]
+                if n >= 0:
+                    _step(n, image[0, m], image[1, m], image[2, m], u, v, inverse, r, d, pull, push, out)
+    count = run.shape[0]
+    for group in numba.prange((count + _GROUP - 1) // _GROUP):
+        image = np.zeros(3 * _RUN + _WIDE, u.dtype)
+        for t in range(group * _GROUP, min((group + 1) * _GROUP, count)):
+            for v in range(u.shape[0]):
+                if not still:
+                    _run(t, u[v], 3 * run[t, 1], first, scale[t], pattern, image)
+                for k in range(run[t, 1]):
+                    n = run[t, 0] + k
+                    _step(n, image[3 * k], image[3 * k + 1], image[3 * k + 2], u, v, inverse, r, d, pull, push, out)
+
+
+@numba.njit(cache=True, nogil=True, inline="always")
+def _step(n, x, y, z, u, v, inverse, r, d, pull, push, out):  # type: ignore[no-untyped-def]
+    k = 3 * n
+    a, b, c = r[v, k] - x, r[v, k + 1] - y, r[v, k + 2] - z
+    for i in range(3):
+        w = pull * d[v, k + i] + push * (inverse[n, i, 0] * a + inverse[n, i, 1] * b + inverse[n, i, 2] * c)
+        d[v, k + i] = w
+        out[v, k + i] = u[v, k + i] + w
 
 
 @numba.njit(cache=True, nogil=True, parallel=True)
 def _halve(own, split):  # type: ignore[no-untyped-def]
     """Double numbers in place as two singles, the second what the first left out. One block at a time."""
     for b in numba.prange(split.shape[0]):
-        mine = own[b * _BLOCK : (b + 1) * _BLOCK].copy()
-        for m in range(_BLOCK):
-            for i in range(3):
-                for k in range(81):
-                    high = np.float32(mine[m, i, k])
-                    split[b, 0, m, i, k] = high
-                    split[b, 1, m, i, k] = np.float32(mine[m, i, k] - np.float64(high))
+        mine = own[b].copy()
+        for i in range(3):
+            for k in range(81):
+                for m in range(_BLOCK):
+                    high = np.float32(mine[i, k, m])
+                    split[b, 0, i, k, m] = high
+                    split[b, 1, i, k, m] = np.float32(mine[i, k, m] - np.float64(high))
 
 
 @dataclass(frozen=True)
 class Stencil:
-    """``base`` (n, 9) first neighbour of each column; ``row`` (n,) of ``own``, or -1 where ``shared``
-    (3, 81) times ``scale`` (n,) serves. ``own`` (blocks, 1, _BLOCK, 3, 81) holds rows in single precision;
-    with 2 for 1 also what rounding left out, where a double-precision product is wanted."""
+    """Nodes that keep their own rows, ``node`` (blocks, _BLOCK) or -1, with the ``start`` (blocks, 9, _BLOCK) of
+    the numbers each column reads and the rows ``own`` (blocks, 1, 3, 81, _BLOCK) in single precision; with 2
+    for 1 also what rounding left out, where a double-precision product is wanted. And plain nodes in ``run``s
+    (t, 2) of first node and count, the ``first`` (t, 9) number of each column, and ``scale`` (t,) of the
+    ``shared`` (3, 81) row."""
 
-    base: Ints
-    row: Ints
+    start: Ints
+    node: Ints
+    own: Array
+    run: Ints
+    first: Ints
     scale: Array
     shared: Array
-    own: Array
 
     @cached_property
     def _plain(self) -> dict[type, tuple[Array, Array]]:
         return {t: (self.scale.astype(t), _pattern(self.shared).astype(t)) for t in (np.float32, np.float64)}
 
-    def _parts(self, u: Array) -> tuple[Ints, Ints, Array, Array, Array]:
-        scale, pattern = self._plain[u.dtype.type]
-        return self.base, self.row, scale, pattern, self.own
+    def _parts(self, u: Array) -> tuple[Ints, Ints, Array, Ints, Ints, Array, Array]:
+        return (self.start, self.node, self.own, self.run, self.first, *self._plain[u.dtype.type])
 
     def apply(self, u: Array) -> Array:
-        """K u, in the precision of ``u``."""
+        """K u for vectors ``u`` (m, 3n), in their precision."""
         out = np.empty_like(u)
         _apply(u, *self._parts(u), u.dtype == np.float64, u, False, out)
         return out
 
     def rest(self, u: Array, r: Array) -> Array:
-        """r - K u, in single precision."""
+        """r - K u for vectors (m, 3n), in single precision."""
         out = np.empty_like(u)
         _apply(u, *self._parts(u), False, r, True, out)
         return out
@@ -238,13 +257,17 @@ class Stencil:
         """One smoothing step from ``u`` to ``out``; ``d`` is the running direction, changed in place."""
         _relax(u, *self._parts(u), inverse, r, d, np.float32(pull), np.float32(push), still, out)
 
-    def diagonal(self) -> Array:
-        """Blocks on the diagonal, (n, 3, 3)."""
-        out = self.shared[:, 39:42] * self.scale[:, None, None]
-        mine = np.flatnonzero(self.row >= 0)
-        at = 36 + 3 * (mine - self.base[mine, 4])
+    def diagonal(self, count: int) -> Array:
+        """Blocks on the diagonal of ``count`` nodes, (n, 3, 3)."""
+        out = np.empty((count, 3, 3))
+        for k in range(_RUN):
+            long = self.run[:, 1] > k
+            out[self.run[long, 0] + k] = self.scale[long, None, None] * self.shared[:, 39:42]
+        block, lane = np.nonzero(self.node >= 0)
+        mine = self.node[block, lane]
+        at = 36 + 3 * mine - self.start[block, 4, lane]
         for d in range(3):
-            out[mine, :, d] = self.own[self.row[mine] // _BLOCK, 0, self.row[mine] % _BLOCK, :, at + d]
+            out[mine, :, d] = self.own[block, 0, :, at + d, lane]
         return out
 
 
@@ -258,8 +281,28 @@ def _pattern(shared: Array) -> Array:
     return out
 
 
+@numba.njit(cache=True, nogil=True)
+def _runs(row, scale, most, out):  # type: ignore[no-untyped-def]
+    """Plain nodes that follow each other, of one scale: first and count; how many runs."""
+    t, n = 0, 0
+    while n < len(row):
+        if row[n] >= 0:
+            n += 1
+            continue
+        end = n + 1
+        while end < len(row) and end - n < most and row[end] < 0 and scale[end] == scale[n]:
+            end += 1
+        out[t, 0], out[t, 1] = n, end - n
+        t += 1
+        n = end
+    return t
+
+
 class Gatherer:
-    """Collects cell matrices into a :class:`Stencil`, a batch at a time; ``exact`` keeps double precision."""
+    """Collects cell matrices into a :class:`Stencil`, a batch at a time; ``exact`` keeps double precision.
+
+    ``nodes`` (c, 8), ``count`` of them; ``even`` (c,) marks the cells that are ``scale`` times ``whole``.
+    """
 
     def __init__(
         self, nodes: Ints, count: int, whole: Array, even: np.ndarray, scale: Array, exact: bool = True
@@ -274,8 +317,8 @@ class Gatherer:
         plain &= (self.base.min(axis=1) > 0) & (self.base.max(axis=1) < count - 3)
         self.row = np.where(plain, -1, np.cumsum(~plain) - 1).astype(np.int32)
         self.exact = exact
-        rows = -(-int((~plain).sum()) // _BLOCK) * _BLOCK
-        self.own = np.zeros((rows, 3, 81), np.float64 if exact else np.float32)
+        blocks = -(-int((~plain).sum()) // _BLOCK)
+        self.own = np.zeros((blocks, 3, 81, _BLOCK), np.float64 if exact else np.float32)
         self.shared = np.zeros((3, 81))
         for a in range(8):
             for b in range(8):
@@ -289,19 +332,27 @@ class Gatherer:
         one = len(matrices) == 1
         if not one and len(mine) < len(cells):
             matrices = matrices[mine]
-        _add(
-            np.ascontiguousarray(nodes[mine]),
-            matrices,
-            np.ascontiguousarray(scale[mine]),
-            one,
-            self.row,
-            _COLUMN,
-            self.base,
-            self.own,
-        )
+        at = np.ascontiguousarray(nodes[mine]), matrices, np.ascontiguousarray(scale[mine]), one
+        _add(*at, self.row, _COLUMN, self.base, self.own)
 
     def done(self) -> Stencil:
-        own = self.own.view(np.float32).reshape(-1, 2 if self.exact else 1, _BLOCK, 3, 81)
+        blocks = len(self.own)
+        own = self.own.view(np.float32).reshape(blocks, 2 if self.exact else 1, 3, 81, _BLOCK)
         if self.exact:
             _halve(self.own, own)
-        return Stencil(self.base, self.row, self.scale, self.shared, own)
+        mine = np.flatnonzero(self.row >= 0)
+        node = np.full(blocks * _BLOCK, -1, np.int32)
+        node[: len(mine)] = mine
+        start = np.zeros((blocks * _BLOCK, 9), np.int32)
+        start[: len(mine)] = 3 * self.base[mine]
+        run = np.empty((int((self.row < 0).sum()), 2), np.int32)
+        run = run[: _runs(self.row, self.scale, _RUN, run)].copy()
+        return Stencil(
+            np.ascontiguousarray(start.reshape(blocks, _BLOCK, 9).transpose(0, 2, 1)),
+            node.reshape(blocks, _BLOCK),
+            own,
+            run,
+            3 * self.base[run[:, 0]],
+            self.scale[run[:, 0]],
+            self.shared,
+        )

@@ -1,0 +1,95 @@
+"""How small the grid's cells should be: by the shell, the thinnest walls, and the memory at hand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from knollside.core.mesh.walls import thickness
+from knollside.core.model import Array, Mesh, Refused
+from knollside.core.strength.conditions import sample_faces
+from knollside.core.strength.grid import choose_size
+from knollside.core.strength.skin import Skin
+
+ACROSS = 2.0  # cells wanted through a wall: two give its bending to 1 or 2 %
+THIN_SHARE = 0.05  # of the surface a thin wall must make up to set the cells of the whole part
+MORE = 2.0  # times the usual count of cells a thin shell or wall may ask for
+# Measured on hollow parts, whose cells all keep their own numbers; a solid one takes a third.
+BYTES_A_CELL = 5000
+_RAYS = 3000
+# How much too stiff a wall on a slant to the grid was found, by cells across it (see docs/methods.md).
+_CELLS, _STIFF = (1.0, 2.0, 3.0, 4.0, 6.0), (0.33, 0.13, 0.07, 0.04, 0.0)
+
+
+@dataclass(frozen=True)
+class Fineness:
+    """The cell ``size`` to ask for, the one ``wanted``, mm, and ``why``."""
+
+    size: float
+    wanted: float
+    why: str
+
+    @property
+    def short(self) -> bool:
+        """Whether the cells are larger than they should be."""
+        return self.size > 1.02 * self.wanted
+
+
+def choose_fineness(mesh: Mesh, cells: int, skin: Skin | None) -> Fineness:
+    """Cells for about ``cells`` of them, or up to twice as many where the shell or thin walls ask for it.
+
+    Half the shell for stress in it (METHODS 1.7), two cells through the wall that a twentieth of the surface
+    is thinner than.
+    """
+    usual = choose_size(mesh, cells)
+    least = choose_size(mesh, int(min(MORE * cells, max(free_memory() / 2 / BYTES_A_CELL, cells))))
+    wanted, why = usual, f"for about {cells:,} of them"
+    wall = thin_wall(mesh)
+    if wall / ACROSS < wanted:
+        wanted, why = wall / ACROSS, f"two across the thin walls, {wall:.1f} mm"
+    if skin is not None and skin.walls / 2 < wanted:
+        wanted, why = skin.walls / 2, f"half the shell of {skin.walls:.1f} mm"
+    size = max(wanted, least)
+    if size > 1.02 * wanted:
+        why = f"as many as answer quickly; {wanted:.2f} mm would be {why}"
+    return Fineness(size, wanted, why)
+
+
+def thin_wall(mesh: Mesh) -> float:
+    """The wall thickness, mm, that a twentieth of the surface is thinner than."""
+    spots = sample_faces(mesh, np.arange(len(mesh.faces)), max(float(mesh.size.max()) / 40, 1e-3))
+    some = np.linspace(0, len(spots.points) - 1, min(len(spots.points), _RAYS)).astype(int)
+    deep = thickness(mesh, spots.points[some], spots.normals[some])
+    order = np.argsort(deep)
+    share = np.cumsum(spots.area[some][order]) / spots.area[some].sum()
+    return float(deep[order][min(int(np.searchsorted(share, THIN_SHARE)), len(order) - 1)])
+
+
+def too_stiff(cells_across: float, normal: Array) -> float:
+    """By how much (a share) a wall so many cells thick may be too stiff; nothing along the lattice."""
+    if float(np.abs(normal).max()) > 0.995:
+        return 0.0
+    return float(np.interp(cells_across, _CELLS, _STIFF))
+
+
+def free_memory() -> float:
+    """Bytes that can be had without swapping; a large number where the system does not tell."""
+    try:
+        for line in Path("/proc/meminfo").read_text().splitlines():
+            if line.startswith("MemAvailable:"):
+                return 1024.0 * float(line.split()[1])
+    except (OSError, ValueError, IndexError):
+        pass
+    return 1e12
+
+
+def refuse_if_short(cells: int) -> None:
+    """Say so before the machine starts to swap."""
+    need, free = cells * BYTES_A_CELL, free_memory()
+    if need > 0.8 * free:
+        raise Refused(
+            f"{cells:,} cells need about {need / 1e9:.1f} GB and {free / 1e9:.1f} GB are free. "
+            "Ask for fewer cells, or close something."
+        )
