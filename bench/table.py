@@ -84,6 +84,7 @@ def main() -> None:
     weakest(s.field, s.limits, sphere(3)[1])
     quick, _ = timed(lambda: weakest(s.field, s.limits, sphere(3)[1]))
     row("a pin dragged: one direction read anew", f"{1000 * quick:.0f} ms", "50 ms")
+    verdicts(answer, mesh, duty)
     sizes()
     second_program()
     peer(s)
@@ -101,6 +102,28 @@ def main() -> None:
     window()
     app.quit()
     row("greatest memory of this run", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB")
+
+
+def verdicts(answer, mesh, duty) -> None:  # type: ignore[no-untyped-def]
+    """What a person waits for in Lay: after a held face changed, and after a load was turned."""
+    from knollside.core.material.cards import material
+    from knollside.core.model import Recipe
+    from knollside.desk import tasks
+
+    part, recipe, card, bed = answer.read_part(mesh), Recipe(), material("PETG"), (220.0, 220.0, 250.0)
+    one = duty.model_copy(update={"cases": duty.cases[:1]})
+    for cases, words in ((one, "one load case"), (duty, "two load cases")):
+        ask = part, cases, recipe, card, bed, 50_000, "bench", lambda share, text: None
+        tasks.lay(*ask[:5], 3000, *ask[6:])
+        seconds, laid = timed(lambda ask=ask: tasks.lay(*ask))
+        cells = laid.strength.field.cells
+        row(f"a held face changed: full verdict, {words}, hollow", f"{seconds:.1f} s, {cells:,} cells", "6 s")
+    tasks.units(part, duty, laid, "bench", lambda share, text: None)
+    first = duty.cases[0].loads[0]
+    turned = duty.cases[0].model_copy(update={"loads": (first.model_copy(update={"force_N": (0.0, 30.0, -70.0)}),)})
+    again = duty.model_copy(update={"cases": (turned, *duty.cases[1:])})
+    seconds, _ = timed(lambda: tasks.lay(part, again, recipe, card, bed, 50_000, "bench", lambda share, text: None))
+    row("a load turned: net and list anew, no new solve", f"{seconds:.2f} s", "0.3 s")
 
 
 def second_program() -> None:

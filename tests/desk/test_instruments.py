@@ -243,10 +243,22 @@ def test_drawing_covers_the_projected_area_and_knows_its_faces() -> None:
     front = Camera(yaw=0, pitch=0, zoom=4)
     screen = front.project(mesh.vertices, mesh.bounds.mean(axis=0), 100, 100)
     depth, face_at = np.full((100, 100), -1e30, np.float32), np.full((100, 100), -1, np.int32)
-    raster.draw(screen, mesh.faces, depth, face_at, np.empty((100, 100, 2), np.float32))
+    height = mesh.vertices[:, 2]
+    raster.draw(screen, mesh.faces, height, np.inf, depth, face_at, np.empty((100, 100, 2), np.float32))
     seen = face_at >= 0
     assert seen.sum() == 40 * 40
     assert (mesh.normals[np.unique(face_at[seen])] == [0, -1, 0]).all()
+
+
+def test_an_open_part_shows_its_cut_and_not_what_lies_above() -> None:
+    mesh = box(10, 10, 10)
+    # From straight above the whole square is cut; from the front 4 of its 10 mm are left, and no cut is seen.
+    for pitch, cut, front in ((89.99, 40 * 40, 0), (0.0, 0, 40 * 16)):
+        screen = Camera(yaw=0, pitch=pitch, zoom=4).project(mesh.vertices, mesh.bounds.mean(axis=0), 100, 100)
+        depth, face_at = np.full((100, 100), -1e30, np.float32), np.full((100, 100), -1, np.int32)
+        raster.draw(screen, mesh.faces, mesh.vertices[:, 2], 4.0, depth, face_at, np.empty((100, 100, 2), np.float32))
+        assert abs(int((face_at == raster.CUT).sum()) - cut) < 100
+        assert abs(int((face_at >= 0).sum()) - front) < 100
 
 
 def test_the_camera_keeps_the_part_in_view_and_right_angles() -> None:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import Duty, Held, Load, LoadCase, Way
 from knollside.desk.instruments.wayrow import WayRow
+from knollside.desk.stage.raster import CUT
 
 
 def combo(desk: Desk, name: str) -> QComboBox:
@@ -67,6 +68,8 @@ def test_a_load_changes_its_kind_its_size_and_how_often(beam: Desk) -> None:
     type_in(beam, "Size of the pull", "1.5 N m")
     load = beam.state.doc.duty.cases[0].loads[0]
     assert load.kind == "torque" and load.torque_Nmm == pytest.approx(1500)
+    choose(beam, "Axis of the pull", "about −Z")
+    assert beam.state.doc.duty.cases[0].loads[0].axis == (0, 0, -1)
     choose(beam, "Kind of the pull", "hanging weight")
     type_in(beam, "Size of the pull", "2.5 kg")
     assert beam.state.doc.duty.cases[0].loads[0].weight_g == pytest.approx(2500)
@@ -124,6 +127,42 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     beam.settle()
     assert any(a.colour == "spring" for a in beam.window.stage.scene.arrows)
     assert "N m about the holds" in seen(beam)
+
+
+def test_the_stage_opens_at_the_cursor_and_closes_again(beam: Desk) -> None:
+    state, log, stage = beam.state, beam.window.log, beam.window.stage
+    beam.window.take("Lay")
+    beam.settle(lambda: state.answers.get("lay") is not None)
+    beam.window.steps["Lay"]._choose("A")
+    beam.settle(lambda: state.answers.get("detail") is not None)
+    whole = int((stage._face_at >= 0).sum())
+    log._to(0.5 * float(log.log.heights[-1]))
+    QTest.mouseClick(log.open_here, Qt.MouseButton.LeftButton)
+    beam.settle()
+    assert stage.scene.opened and (stage._face_at == CUT).sum() > 500
+    cut = np.argwhere(stage._face_at == CUT)[0] / stage._scale
+    assert stage.face_at(QPointF(float(cut[1]) + 0.5, float(cut[0]) + 0.5)) == -1
+    assert log.open_here.text() == "close"
+    QTest.mouseClick(log.open_here, Qt.MouseButton.LeftButton)
+    beam.settle()
+    assert not stage.scene.opened and abs(int((stage._face_at >= 0).sum()) - whole) < 0.02 * whole
+
+
+def test_the_net_crosses_out_what_the_bed_cannot_hold(beam: Desk) -> None:
+    small = beam.state.printer.model_copy(update={"bed_mm": (90.0, 90.0, 60.0)})
+    beam.state._printers[beam.state.doc.printer_id] = small
+    assert beam.state.printer == small
+    beam.window.take("Lay")
+    beam.settle(lambda: beam.state.answers.get("lay") is not None)
+    lay = beam.window.steps["Lay"]
+    fits = lay.laying.ranking.fits
+    # Upright the beam is 80 mm high under 60: everything within about 41 degrees of its length is too tall.
+    net = lay.laying.ranking.net.directions
+    assert fits[np.abs(net[:, 0]) < 0.4].all() and not fits[np.abs(net[:, 0]) > 0.9].any()
+    beam.settle()
+    picture = lay.net.grab().toImage()
+    ink = sum(picture.pixelColor(x, y).name() == "#2a2520" for x in range(10, 190) for y in range(10, 190))
+    assert ink > 60
 
 
 def test_an_arrow_is_turned_by_its_tail(beam: Desk) -> None:

@@ -176,7 +176,9 @@ def trust(part: PartFacts, duty: Duty, laying: Laying, bed: Vec, tick: Tick) -> 
     """What backs the short list, and the list with the grid's own doubt taken into its ranges; the list is
     made anew when the grid had to be refined."""
     found = answer.trust(part, duty, laying.strength, laying.ranking, tick=tick)
-    before = {w.direction: c for w, c in zip(laying.ranking.ways, found.changes, strict=True)}
+    # The other grid's change and a thin wall's stiffness are two doubts; the larger speaks.
+    doubts = [max(c, w.too_stiff) for c, w in zip(found.changes, found.walls, strict=True)]
+    before = {w.direction: c for w, c in zip(laying.ranking.ways, doubts, strict=True)}
     if found.finer is not None:
         s = replace(laying.strength, field=found.finer)
         laying = Laying(s, answer.ways(part, duty, s, bed, known=_known_ground(part, s.recipe, bed)))

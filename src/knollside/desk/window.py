@@ -279,7 +279,7 @@ class Window(QMainWindow):
             and self.log.log is not None
             and self.state.doc is not None
         ):
-            scene = replace(scene, cursor=self.log.cursor_mm)
+            scene = replace(scene, cursor=self.log.cursor_mm, opened=self.log.open_here.isChecked())
         self.stage.show_scene(scene)
 
     def _progress(self, name: str, share: float, words: str) -> None:

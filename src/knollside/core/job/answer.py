@@ -6,7 +6,7 @@ Data goes one way: part, strength, ways, board, corrections, export.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -38,7 +38,7 @@ from knollside.core.model import (
     rotation_to_up,
 )
 from knollside.core.strength.field import StressField, Tick, solve
-from knollside.core.strength.fineness import Fineness, choose_fineness
+from knollside.core.strength.fineness import Fineness, choose_fineness, wall_at
 from knollside.core.strength.rating import point_reserves, rate
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
 from knollside.core.strength.skin import skin_of
@@ -104,6 +104,10 @@ def strength(
     size = fine.size if fine is not None else None
     e = card.modulus.value
     found = solve(part.mesh, part.features, duty, e, cells, skin, tick=tick, cell_size=size, probes=probes)
+    # Between bodies a lost gap is refused by count; within one it can only be spoken of.
+    unseen = fine.warning(found.cell) if fine is not None and part.soundness.bodies == 1 else None
+    if unseen is not None:
+        found = replace(found, notes=(*found.notes, unseen))
     return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty), fine)
 
 
@@ -161,8 +165,9 @@ def trust(
         def tell(x: float, t: str, i: int = i) -> None:
             say(0.25 + 0.75 * (i + x) / count, f"way {ranking.ways[i].letter} in layers")
 
-        again.append(solve_layered(part.mesh, features, duty, field, s.limits, s.recipe, w.direction, tell)[0])
-    return Trust(field.cells, field.cell, field.balance_error, coarse, changes, tuple(again), finer)
+        again.append(solve_layered(part.mesh, features, duty, s.field, s.limits, s.recipe, w.direction, tell)[0])
+    walls = tuple(wall_at(part.mesh, field, w.place) for w in ranking.ways)
+    return Trust(field.cells, field.cell, field.balance_error, coarse, changes, tuple(again), finer, walls)
 
 
 @dataclass(frozen=True)

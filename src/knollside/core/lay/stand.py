@@ -110,6 +110,15 @@ def standing(mesh: Mesh, directions: Array, recipe: Recipe) -> Standing:
     return Standing(*out)
 
 
+def fitting(mesh: Mesh, directions: Array, bed: tuple[float, float, float]) -> np.ndarray:
+    """Which directions (d, 3) leave the part within the ``bed``'s room, lying along or across it. (d,) bool."""
+    corner = mesh.vertices[hull_corners(mesh)]
+    span = np.array([np.ptp(corner @ rotation_to_up(n).T, axis=0) for n in directions])
+    flat = np.sort(span[:, :2], axis=1)
+    room = np.sort(bed[:2])
+    return np.asarray((flat <= room).all(axis=1) & (span[:, 2] <= bed[2]))
+
+
 @dataclass(frozen=True)
 class Footing:
     """Exact footing of one way: contact polygon in the bed's frame, its area, the tip margin.
@@ -145,11 +154,8 @@ def footing(
     point = shapely.Point(centre[0], centre[1])
     inside = hull.contains(point) if hull.area > 0 else False
     margin = (1 if inside else -1) * float(hull.exterior.distance(point)) if hull.geom_type == "Polygon" else -1.0
-    size = high - low
-    across, along = sorted(size[:2])
-    room_across, room_along = sorted(bed[:2])
-    fits = bool(across <= room_across and along <= room_along and size[2] <= bed[2])
-    height = float(size[2])
+    height = float(high[2] - low[2])
+    fits = bool(fitting(mesh, np.asarray(direction, float)[None], bed)[0])
     return Footing(
         section,
         float(section.area),

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import ConvexHull
 
-from knollside.core.lay.stand import Footing, Standing, footing, standing
+from knollside.core.lay.stand import Footing, Standing, fitting, footing, standing
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe
 from knollside.core.strength.field import StressField
@@ -42,10 +42,12 @@ class RatedWay:
 @dataclass(frozen=True)
 class Ground:
     """All that a part's shape alone says of its ways: the net's directions and how each would stand, and the
-    ``found`` (c, 3) ones worth lying in, with their ``feet`` cut for real. It outlives any change of load."""
+    ``found`` (c, 3) ones worth lying in, with their ``feet`` cut for real. ``fits`` (d,) the bed's room. It
+    outlives any change of load."""
 
     directions: Array
     shape: Standing
+    fits: np.ndarray
     found: Array
     feet: tuple[Footing, ...]
 
@@ -58,6 +60,7 @@ class Ranking:
     shape: Standing
     ways: tuple[RatedWay, ...]
     target: float
+    fits: np.ndarray
 
 
 # What each purpose weighs (D1): strength, little overhang, low height, broad contact.
@@ -107,7 +110,8 @@ def survey(
     net = sphere(directions)
     found = candidates(mesh, features)
     feet = tuple(footing(mesh, n, recipe, bed) for n in found)
-    return Ground(net, standing(mesh, np.vstack([net, *found]), recipe), np.array(found), feet)
+    shape = standing(mesh, np.vstack([net, *found]), recipe)
+    return Ground(net, shape, fitting(mesh, net, bed), np.array(found), feet)
 
 
 def rank(
@@ -162,7 +166,7 @@ def rank(
     listed = [
         _describe(letter, mesh, features, field, rated, w) for letter, w in zip("ABCDEFGHIJ", ways[:keep], strict=False)
     ]
-    return Ranking(net, shape, tuple(listed), target)
+    return Ranking(net, shape, tuple(listed), target, ground.fits)
 
 
 def rate_way(

@@ -5,16 +5,16 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from knollside.core.model import Array, Mesh
+from knollside.core.model import Array, Ints, Mesh
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _through(origin, unit, corner, one, two, low, high, near, out):  # type: ignore[no-untyped-def]
-    """Nearest hit of each ray beyond ``near`` (Moeller and Trumbore 1997), inf where there is none."""
+def _through(origin, unit, corner, one, two, low, high, near, out, which):  # type: ignore[no-untyped-def]
+    """Nearest hit of each ray beyond ``near`` (Moeller and Trumbore 1997) and its triangle; inf and -1 for none."""
     for r in numba.prange(origin.shape[0]):
         ox, oy, oz = origin[r, 0], origin[r, 1], origin[r, 2]
         ux, uy, uz = unit[r, 0], unit[r, 1], unit[r, 2]
-        best = np.inf
+        best, face = np.inf, -1
         for t in range(corner.shape[0]):
             # The triangle's box against the part of the ray still in question.
             if best < np.inf:
@@ -44,25 +44,37 @@ def _through(origin, unit, corner, one, two, low, high, near, out):  # type: ign
                 continue
             hit = (two[t, 0] * qx + two[t, 1] * qy + two[t, 2] * qz) / det
             if near < hit < best:
-                best = hit
-        out[r] = best
+                best, face = hit, t
+        out[r], which[r] = best, face
 
 
-def thickness(mesh: Mesh, points: Array, normals: Array) -> Array:
-    """Depth of material (n,) mm straight under surface ``points`` with outward ``normals``; inf where a ray finds
-    no other side (an open mesh)."""
+def _cast(mesh: Mesh, points: Array, unit: Array) -> tuple[Array, Ints]:
     tri = mesh.triangles
-    out = np.empty(len(points))
-    near = 1e-6 * float(mesh.size.max())
+    out, which = np.empty(len(points)), np.empty(len(points), np.int64)
     _through(
         np.ascontiguousarray(points, float),
-        np.ascontiguousarray(-np.asarray(normals, float)),
+        np.ascontiguousarray(unit, float),
         np.ascontiguousarray(tri[:, 0]),
         np.ascontiguousarray(tri[:, 1] - tri[:, 0]),
         np.ascontiguousarray(tri[:, 2] - tri[:, 0]),
         tri.min(axis=1),
         tri.max(axis=1),
-        near,
+        1e-6 * float(mesh.size.max()),
         out,
+        which,
     )
-    return out
+    return out, which
+
+
+def thickness(mesh: Mesh, points: Array, normals: Array) -> Array:
+    """Depth of material (n,) mm straight under surface ``points`` with outward ``normals``; inf where a ray finds
+    no other side (an open mesh)."""
+    return _cast(mesh, points, -np.asarray(normals, float))[0]
+
+
+def gap(mesh: Mesh, points: Array, normals: Array) -> Array:
+    """Free room (n,) mm straight over surface ``points`` up to a surface that faces back; inf where none does."""
+    unit = np.asarray(normals, float)
+    room, face = _cast(mesh, points, unit)
+    facing = np.einsum("ij,ij->i", mesh.normals[face], unit) < -0.9
+    return np.where((face >= 0) & facing, room, np.inf)

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from knollside.core.mesh.walls import thickness
+from knollside.core.mesh.walls import gap, thickness
 from knollside.core.model import Array, Mesh, Refused
 from knollside.core.strength.conditions import sample_faces
 from knollside.core.strength.grid import choose_size
 from knollside.core.strength.skin import Skin
 
+if TYPE_CHECKING:
+    from knollside.core.strength.field import StressField
+
 ACROSS = 2.0  # cells wanted through a wall: two give its bending to 1 or 2 %
 THIN_SHARE = 0.05  # of the surface a thin wall must make up to set the cells of the whole part
+SLIT_SHARE = 0.005  # of the surface that must face a slit for it to be spoken of
 MORE = 2.0  # times the usual count of cells a thin shell or wall may ask for
 # Measured on hollow parts, whose cells all keep their own numbers; a solid one takes a third.
 BYTES_A_CELL = 5000
@@ -25,11 +31,21 @@ _CELLS, _STIFF = (1.0, 2.0, 3.0, 4.0, 6.0), (0.33, 0.13, 0.07, 0.04, 0.0)
 
 @dataclass(frozen=True)
 class Fineness:
-    """The cell ``size`` to ask for, the one ``wanted``, mm, and ``why``."""
+    """The cell ``size`` to ask for, the one ``wanted``, mm, and ``why``; the ``narrowest`` slit of the part, mm."""
 
     size: float
     wanted: float
     why: str
+    narrowest: float = np.inf
+
+    def warning(self, cell: float) -> str | None:
+        """What the grid of that cell size cannot see, in a sentence."""
+        if self.narrowest >= cell:
+            return None
+        return (
+            f"A slit of {self.narrowest:.2g} mm is narrower than a cell ({cell:.2g} mm): the solve may take its two "
+            "sides as one. Ask for more cells, or do not count on the number there."
+        )
 
     @property
     def short(self) -> bool:
@@ -54,17 +70,27 @@ def choose_fineness(mesh: Mesh, cells: int, skin: Skin | None) -> Fineness:
     size = max(wanted, least)
     if size > 1.02 * wanted:
         why = f"as many as answer quickly; {wanted:.2f} mm would be {why}"
-    return Fineness(size, wanted, why)
+    return Fineness(size, wanted, why, narrow_slit(mesh))
 
 
 def thin_wall(mesh: Mesh) -> float:
     """The wall thickness, mm, that a twentieth of the surface is thinner than."""
+    return _least(mesh, thickness, THIN_SHARE)
+
+
+def narrow_slit(mesh: Mesh) -> float:
+    """The free room, mm, that a two-hundredth of the surface faces less of; inf where nothing faces it."""
+    return _least(mesh, gap, SLIT_SHARE)
+
+
+def _least(mesh: Mesh, measure: Callable[[Mesh, Array, Array], Array], part: float) -> float:
+    """What ``part`` of the surface lies under, by rays from even places."""
     spots = sample_faces(mesh, np.arange(len(mesh.faces)), max(float(mesh.size.max()) / 40, 1e-3))
     some = np.linspace(0, len(spots.points) - 1, min(len(spots.points), _RAYS)).astype(int)
-    deep = thickness(mesh, spots.points[some], spots.normals[some])
-    order = np.argsort(deep)
+    found = measure(mesh, spots.points[some], spots.normals[some])
+    order = np.argsort(found)
     share = np.cumsum(spots.area[some][order]) / spots.area[some].sum()
-    return float(deep[order][min(int(np.searchsorted(share, THIN_SHARE)), len(order) - 1)])
+    return float(found[order][min(int(np.searchsorted(share, part)), len(order) - 1)])
 
 
 def too_stiff(cells_across: float, normal: Array) -> float:
@@ -72,6 +98,27 @@ def too_stiff(cells_across: float, normal: Array) -> float:
     if float(np.abs(normal).max()) > 0.995:
         return 0.0
     return float(np.interp(cells_across, _CELLS, _STIFF))
+
+
+@dataclass(frozen=True)
+class Wall:
+    """The wall at a place: ``depth`` mm, ``cells`` across it, and by what share it may be ``too_stiff``."""
+
+    depth: float
+    cells: float
+    too_stiff: float
+
+
+def wall_at(mesh: Mesh, field: StressField, at: tuple[float, float, float]) -> Wall:
+    """The wall under the judged surface place nearest to ``at``."""
+    surface = np.flatnonzero(np.linalg.norm(field.normals, axis=1) > 0)
+    p = surface[int(np.argmin(np.linalg.norm(field.points[surface] - np.asarray(at), axis=1)))]
+    normal = field.normals[p]
+    # Judged places lie a little under the surface: the way back to it counts too.
+    deep = float(thickness(mesh, field.points[p][None], normal[None])[0])
+    back = float(thickness(mesh, field.points[p][None], -normal[None])[0])
+    depth = deep + (back if np.isfinite(back) else 0.0)
+    return Wall(depth, depth / field.cell, too_stiff(depth / field.cell, normal))
 
 
 def free_memory() -> float:

@@ -10,6 +10,7 @@ import numpy as np
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Duty, Feature, Mesh, Range, Recipe, Refused
 from knollside.core.strength.field import StressField, Tick, solve
+from knollside.core.strength.fineness import Wall
 from knollside.core.strength.places import weak_places
 from knollside.core.strength.rating import rate
 from knollside.core.strength.skin import skin_of
@@ -42,7 +43,7 @@ class Layered:
 @dataclass(frozen=True)
 class Trust:
     """What backs a reserve: cells and cell size, balance error, each listed way's change of reserve against
-    another grid (a share), and the ways solved again in layers."""
+    another grid (a share), the ways solved again in layers, and the wall where each listed way goes first."""
 
     cells: int
     cell: float
@@ -51,11 +52,17 @@ class Trust:
     changes: tuple[float, ...]
     layered: tuple[Layered, ...]
     finer: StressField | None = None
+    walls: tuple[Wall, ...] = ()
 
     @property
     def change(self) -> float:
         """The greatest change of a listed way."""
         return max(self.changes, default=0.0)
+
+    @property
+    def thinnest(self) -> Wall | None:
+        """The wall that the fewest cells cross, of those where a listed way would go."""
+        return min(self.walls, key=lambda w: w.cells, default=None)
 
     def layered_for(self, direction: Vec) -> Layered | None:
         return next((w for w in self.layered if float(np.dot(w.direction, direction)) > 0.99999), None)

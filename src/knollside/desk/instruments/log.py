@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QToolButton, QWidget
 
 from knollside.core.job.answer import LayerLog
 from knollside.desk.instruments.widgets import times
@@ -38,7 +38,18 @@ class LogStrip(QWidget):
         self.target = 0.0
         self.old = False
         self.cursor_mm = -1.0
+        self.open_here = QToolButton(self)
+        self.open_here.setText("open here")
+        self.open_here.setCheckable(True)
+        self.open_here.setToolTip("Take off what lies above the cursor, so that the stage shows this layer")
+        self.open_here.setAccessibleName("Open the part at the cursor")
+        self.open_here.clicked.connect(self._opened)
+        self.open_here.hide()
         look.changed.connect(self.update)
+
+    def _opened(self) -> None:
+        self.open_here.setText("close" if self.open_here.isChecked() else "open here")
+        self.moved.emit(self.cursor_mm)
 
     def put(self, log: LayerLog | None, target: float, old: bool) -> None:
         if log is not self.log and log is not None:
@@ -49,6 +60,9 @@ class LogStrip(QWidget):
                 else (float(log.heights[len(log.heights) // 2]))
             )
         self.log, self.target, self.old = log, target, old
+        self.open_here.setVisible(log is not None)
+        self.open_here.adjustSize()
+        self.open_here.move(self.width() - self.open_here.width() - 8, 8)
         self.update()
 
     def _y(self, mm: float) -> float:
@@ -67,9 +81,7 @@ class LogStrip(QWidget):
         p.drawText(QPointF(12, 28), "Layers")
         p.setPen(look.colour("slate"))
         p.setFont(font(13))
-        p.drawText(
-            QRectF(0, 14, self.width() - 12, 20), Qt.AlignmentFlag.AlignRight, "old" if self.old else "by height"
-        )
+        p.drawText(QPointF(64, 28), "old" if self.old else "")
         if self.log is None:
             p.drawText(
                 QRectF(12, 60, self.width() - 24, 80),
@@ -110,13 +122,15 @@ class LogStrip(QWidget):
             p.drawText(QRectF(0, y - 8, 30, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{mm:g}")
 
     def _holds(self, p: QPainter, x: float, width: float) -> None:
-        """Reserve against parting: the plain-section curve, and the peak as a band beside it."""
+        """Reserve against parting: the curve of the layer's own forces, and beside it the band down to the
+        weakest place near that height."""
         assert self.log is not None
         self._head(p, x, "Holds", "times")
-        top = max(3 * self.target, 3.0)
+        low, top = 0.5, max(20 * self.target, 40.0)
 
         def at(v: float) -> float:
-            return x + width * min(max(v, 0.0), top) / top
+            """Equal steps for equal ratios: a weak place and a stout layer both stay in sight."""
+            return x + width * float(np.log(min(max(v, low), top) / low) / np.log(top / low))
 
         p.setPen(QPen(look.colour("peat"), 1))
         p.drawLine(QPointF(x, _TOP - 6), QPointF(x, self.height() - _BOTTOM))
@@ -127,23 +141,23 @@ class LogStrip(QWidget):
         fill.lineTo(QPointF(x, band[-1].y()))
         p.save()
         p.setClipPath(fill)
-        for v0, v1, token in ((0.0, 1.0, "clay"), (1.0, self.target, "straw"), (self.target, top, "moss")):
+        for v0, v1, token in ((low, 1.0, "clay"), (1.0, self.target, "straw"), (self.target, top, "moss")):
             c = QColor(look.colour(token))
             c.setAlpha(130)
             p.fillRect(QRectF(at(v0), 0, at(v1) - at(v0), self.height()), c)
         p.restore()
-        p.setPen(QPen(look.colour("peat"), 1.6))
+        plain = [
+            QPointF(at(v) if np.isfinite(v) else at(top), self._y(h))
+            for h, v in zip(self.log.heights, self.log.nominal, strict=True)
+        ]
+        p.setBrush(look.colour("peat", 46))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.drawPolygon(QPolygonF([*band, *reversed(plain)]))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(look.colour("peat"), 1.0))
         p.drawPolyline(QPolygonF(band))
-        p.setPen(QPen(look.colour("peat", 140), 1.2, Qt.PenStyle.DotLine))
-        p.drawPolyline(
-            QPolygonF(
-                [
-                    QPointF(at(v), self._y(h))
-                    for h, v in zip(self.log.heights, self.log.nominal, strict=True)
-                    if np.isfinite(v)
-                ]
-            )
-        )
+        p.setPen(QPen(look.colour("peat"), 1.8))
+        p.drawPolyline(QPolygonF(plain))
         p.setPen(QPen(look.colour("peat"), 1.6, Qt.PenStyle.DashLine))
         p.drawLine(QPointF(at(self.target), _TOP - 6), QPointF(at(self.target), self.height() - _BOTTOM))
         p.setFont(font(12, 600))

@@ -45,6 +45,9 @@ def disc_direction(x: Array, y: Array, centre: Array) -> Array:
     return np.asarray(c[..., None] * centre + (x * s)[..., None] * u + (y * s)[..., None] * v)
 
 
+_ALIKE = "A way and its opposite hold alike."
+
+
 class LayNet(QWidget):
     """Strength is the same for a direction and its opposite, so one disc shows all.
 
@@ -113,6 +116,9 @@ class LayNet(QWidget):
         rows, cols = np.nonzero(inside)
         below = (shown < 1) & ((rows + cols) % 6 < 2)
         colour[below] *= 0.6
+        # Where it is too large for the bed: crossed lines, a second code besides the words of the legend.
+        large = ~np.tile(self.ranking.fits, 2)[near[:, 0]]
+        colour[large & (((rows + cols) % 9 < 1) | ((rows - cols) % 9 < 1))] = QColor(TOKENS["peat"][0]).getRgb()[:3]
         image[rows, cols, :3] = colour[:, ::-1]
         image[rows, cols, 3] = 255
         lines = [v for v in _LINES if low * 1.02 < v < high * 0.98]
@@ -236,7 +242,8 @@ class LayNet(QWidget):
         p.drawText(
             QRectF(x, 150, self.width() - x, 56),
             Qt.TextFlag.TextWordWrap,
-            f"{len(net.reserve):,} directions, {low:.1f} to {high_:.1f}. A way and its opposite hold alike.",
+            f"{len(net.reserve):,} directions, {low:.1f} to {high_:.1f}. "
+            + ("Crossed lines: too large for the bed." if not self.ranking.fits.all() else _ALIKE),
         )
 
     # The hand

@@ -12,19 +12,29 @@ import numba
 import numpy as np
 
 MARKS = {"": 0, "held": 1, "pushed": 2, "mates": 3, "shown": 4, "hidden": 5, "flexes": 6}
+CUT = -2  # in place of a triangle's number: the part is open here
 CHOSEN = 8  # added to a face's mark while it is under discussion
 
 
 @numba.njit(cache=True, nogil=True)
-def draw(screen, faces, depth, face_at, bary):  # type: ignore[no-untyped-def]
-    """Depth-test triangles of ``screen`` (n, 3: x, y, nearness) into the (h, w) buffers."""
+def draw(screen, faces, height, limit, depth, face_at, bary):  # type: ignore[no-untyped-def]
+    """Depth-test triangles of ``screen`` (n, 3: x, y, nearness) into the (h, w) buffers.
+
+    What lies above ``limit`` (mm, by ``height`` of each corner) is left out; where a face is then seen from
+    behind, the eye looks into the solid and the pixel is marked ``CUT``.
+    """
     h, w = depth.shape
+    whole = limit == np.inf
     for f in range(faces.shape[0]):
         x0, y0, z0 = screen[faces[f, 0], 0], screen[faces[f, 0], 1], screen[faces[f, 0], 2]
         x1, y1, z1 = screen[faces[f, 1], 0], screen[faces[f, 1], 1], screen[faces[f, 1], 2]
         x2, y2, z2 = screen[faces[f, 2], 0], screen[faces[f, 2], 1], screen[faces[f, 2], 2]
         det = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
-        if det >= 0.0:  # facing away (y grows downward)
+        away = det >= 0.0  # y grows downward
+        if det == 0.0 or (away and whole):
+            continue
+        h0, h1, h2 = height[faces[f, 0]], height[faces[f, 1]], height[faces[f, 2]]
+        if min(h0, h1, h2) > limit:
             continue
         ya = max(int(np.ceil(min(y0, y1, y2) - 0.5)), 0)
         yb = min(int(np.floor(max(y0, y1, y2) - 0.5)), h - 1)
@@ -44,9 +54,9 @@ def draw(screen, faces, depth, face_at, bary):  # type: ignore[no-untyped-def]
                 if u < 0 or v < 0 or u + v > 1:
                     continue
                 z = z0 + u * (z1 - z0) + v * (z2 - z0)
-                if z > depth[py, px]:
+                if z > depth[py, px] and (whole or h0 + u * (h1 - h0) + v * (h2 - h0) <= limit):
                     depth[py, px] = z
-                    face_at[py, px] = f
+                    face_at[py, px] = CUT if away else f
                     bary[py, px, 0] = u
                     bary[py, px, 1] = v
 
@@ -117,6 +127,15 @@ def shade(
     for y in numba.prange(h):
         for x in range(w):
             f = face_at[y, x]
+            if f == CUT:
+                dark = 0.86 if (x - y) % int(8 * ease) < 1.6 * ease else 1.0
+                image[y, x, 0], image[y, x, 1], image[y, x, 2] = (
+                    np.uint8(186 * dark),
+                    np.uint8(207 * dark),
+                    np.uint8(219 * dark),
+                )
+                image[y, x, 3] = 255
+                continue
             if f < 0:
                 image[y, x, 3] = 0
                 if mask[y, x]:
@@ -189,7 +208,7 @@ def shade(
                 if yy >= h or xx >= w:
                     continue
                 o = face_at[yy, xx]
-                if f < 0 and o < 0:
+                if f == o or (f < 0 and o < 0 and f != CUT and o != CUT):
                     continue
                 if f < 0 or o < 0:
                     ink = 0.92

@@ -38,6 +38,7 @@ class Scene:
     reserve: Array | None = None
     target: float = 0.0
     cursor: float = -1.0
+    opened: bool = False  # whether the part is shown open at the cursor, without what lies above
     layer: float = 0.2
     bed: tuple[float, float] = (220.0, 220.0)
     show_bed: bool = True
@@ -160,7 +161,9 @@ class StageView(QWidget):
         face_at = np.full((h, w), -1, np.int32)
         bary = np.empty((h, w, 2), np.float32)
         faces = look_.mesh.faces
-        raster.draw(screen, faces, depth, face_at, bary)
+        height = laid[:, 2] - float(laid[:, 2].min())
+        open_ = self.scene.opened and 0 <= self.scene.cursor < float(height.max())
+        raster.draw(screen, faces, height, float(self.scene.cursor) if open_ else np.inf, depth, face_at, bary)
         mask = np.zeros((h, w), np.bool_)
         bottom = float(laid[:, 2].min())
         if self.scene.show_bed and self.camera.pitch > 3:
@@ -190,7 +193,7 @@ class StageView(QWidget):
             look_.soft,
             look_.group,
             marks,
-            laid[:, 2] - bottom,
+            height,
             np.clip(reserve, 0.02, 1e3) if paint else np.ones(len(laid)),
             float(self.scene.target) if paint else 0.0,
             float(lines),

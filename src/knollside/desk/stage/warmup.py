@@ -19,7 +19,7 @@ def draw_once(mesh: Mesh, width: int = 64, height: int = 48) -> np.ndarray:
     depth = np.full((height, width), -1e30, np.float32)
     face_at = np.full((height, width), -1, np.int32)
     bary = np.empty((height, width, 2), np.float32)
-    raster.draw(screen, a.mesh.faces, depth, face_at, bary)
+    raster.draw(screen, a.mesh.faces, mesh.vertices[:, 2] - 0.0, np.inf, depth, face_at, bary)
     mask = np.zeros((height, width), np.bool_)
     raster.shadow(screen, a.mesh.faces, mask)
     image = np.empty((height, width, 4), np.uint8)

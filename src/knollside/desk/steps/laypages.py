@@ -127,9 +127,11 @@ class TrustPage(_Page):
         f = laying.strength.field
         self._add(
             heading("What backs the numbers"),
-            _line("Cells", f"{f.cells:,}", f"{f.cell:.2f} mm wide; cut cells counted over their filled part", False),
+            _line("Cells", f"{f.cells:,}", f"{f.cell:.2f} mm wide{_chosen(laying)}", False),
             _line("Forces left over", _small(f.balance_error), "of the loads; under 1 % is wanted", False),
         )
+        for note in f.notes:
+            self._add(label(note, dim=True, wrap=True))
         if trust is None:
             words = "Solving on another grid and in layers …" if running else "Not checked on another grid yet."
             self._add(label(words, dim=True, wrap=True))
@@ -141,6 +143,7 @@ class TrustPage(_Page):
                 f"greatest of the listed ways, against {trust.coarse_cells:,} cells" + "; taken into each way's range",
                 False,
             ),
+            *_thin(trust),
             heading("Solved again in layers", "quick, and again"),
         )
         for w in trust.layered:
@@ -160,6 +163,29 @@ class TrustPage(_Page):
                 wrap=True,
             )
         )
+
+
+def _chosen(laying: tasks.Laying) -> str:
+    fine = laying.strength.fineness
+    if fine is None:
+        return ""
+    if laying.strength.field.asked < 0.99 * fine.size:
+        return f": refined, as the first ones ({fine.size:.2f} mm) left more than a tenth of doubt"
+    return f": {fine.why}"
+
+
+def _thin(trust: Trust) -> list[QWidget]:
+    """The wall the fewest cells cross where a listed way goes first, and what that costs."""
+    wall = trust.thinnest
+    if wall is None:
+        return []
+    if wall.too_stiff > 0:
+        under = f"thin for this grid: up to {wall.too_stiff * 100:.0f} % too stiff on a slant; taken into the range"
+    elif wall.cells < 2:
+        under = "under two, but it runs along the grid, where that is exact to a per cent"
+    else:
+        under = "two are enough"
+    return [_line(f"Cells across the wall, {wall.depth:.1f} mm", f"{wall.cells:.1f}", under, False)]
 
 
 def _small(share: float) -> str:

@@ -21,6 +21,14 @@ AIMS: dict[str, tuple[float, float, float]] = {
     "along +Y": (0, 1, 0),
     "along −Y": (0, -1, 0),
 }
+AXES: dict[str, tuple[float, float, float]] = {
+    "about +X": (1.0, 0.0, 0.0),
+    "about −X": (-1.0, 0.0, 0.0),
+    "about +Y": (0.0, 1.0, 0.0),
+    "about −Y": (0.0, -1.0, 0.0),
+    "about +Z": (0.0, 0.0, 1.0),
+    "about −Z": (0.0, 0.0, -1.0),
+}
 KINDS: dict[str, LoadKind] = {
     "force": "force",
     "hanging weight": "weight",
@@ -210,6 +218,17 @@ def load_card(
             )
         )
         bits.append(aim)
+    if first.kind == "torque":
+        about = Choice(f"Axis of {case.name}", [("its own axis", None), *AXES.items()], 10)
+        about.put(next((a for a in AXES.values() if first.axis is not None and a == tuple(first.axis)), None))
+        about.setToolTip("The line it turns about; along it, clockwise is the way of a screw going in")
+        about.chose.connect(
+            lambda a: put(
+                case.model_copy(update={"loads": tuple(ld.model_copy(update={"axis": a}) for ld in case.loads)}),
+                f"{case.name}: axis",
+            )
+        )
+        bits.append(about)
     how: list[QWidget] = []
     for name, words in (("repeated", "often"), ("permanent", "always"), ("knocked", "knocked")):
         b = QCheckBox(words)
