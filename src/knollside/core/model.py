@@ -234,11 +234,28 @@ class Duty(Record):
     critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
 
 
+class Holding(Record):
+    """What holds up the places that rest on nothing, in one way to lie.
+
+    ``school``: everything below the limit, only where it pays, or nothing; ``by_hand`` overrules it region by
+    region. ``density`` share of a support's body, ``interface`` solid layers under the part, ``gap_mm`` left
+    between them.
+    """
+
+    school: Literal["all", "pays", "none"] = "pays"
+    style: Literal["plain", "tree"] = "plain"
+    density: float = Field(0.15, ge=0.02, le=1.0)
+    gap_mm: float = Field(0.2, ge=0.0, le=2.0)
+    interface: int = Field(2, ge=0, le=10)
+    by_hand: dict[Annotated[str, Field(max_length=80)], bool] = Field(default_factory=dict, max_length=200)
+
+
 class Way(Record):
-    """A way to lie: the build direction, a unit vector in the part's frame."""
+    """A way to lie: the build direction, a unit vector in the part's frame, and what holds it up there."""
 
     direction: tuple[float, float, float]
     reason: str = ""
+    holding: Holding = Holding()
 
     @model_validator(mode="after")
     def _unit(self) -> Way:

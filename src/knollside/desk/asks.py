@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject
 
 from knollside.core.job.file import PrinterFacts
 from knollside.core.material.cards import Material
-from knollside.core.model import Measurement, Range
+from knollside.core.model import FaceMark, Holding, Measurement, Range
 from knollside.core.strength.trust import Trust
 from knollside.desk import tasks
 from knollside.desk.answers import Answers
@@ -87,6 +87,32 @@ class Asks(QObject):
         assert self.doc is not None
         return (self.doc.mesh_hash, self.doc.mates, self.way, self.readings)
 
+    @property
+    def holding(self) -> Holding:
+        return self.doc.way.holding if self.doc is not None and self.doc.way is not None else Holding()
+
+    @property
+    def _printed(self) -> tuple[object, ...]:
+        """What layers and supports rest on besides the way: marks, recipe's sizes, material, support settings."""
+        assert self.doc is not None
+        d, h = self.doc, self.holding
+        marks = tuple(sorted((k, v.value) for k, v in self.marks.items()))
+        return (d.mesh_hash, marks, d.recipe, h.style, h.density, h.interface, h.gap_mm, d.material, self.printer)
+
+    @property
+    def supports_key(self) -> object:
+        return (self.way, self._printed)
+
+    @property
+    def compare_key(self) -> object:
+        return (self.lay_key, self._printed, self.holding.school, self.factor)
+
+    @property
+    def marks(self) -> dict[str, FaceMark]:
+        """What was said of features; those with something to go in mate unless said otherwise."""
+        assert self.doc is not None
+        return {m.feature: FaceMark.MATES for m in self.doc.mates} | self.doc.duty.marks
+
     # Asking for answers
 
     @property
@@ -136,6 +162,23 @@ class Asks(QObject):
                 self.way,
                 self.doc.recipe,
             )
+
+    def request_supports(self) -> None:
+        """The places of the chosen way that rest on nothing."""
+        if self.doc is not None and self.facts is not None:
+            marks = {k: v.value for k, v in self.marks.items()}
+            at = self.facts, marks, self.way, self.doc.recipe, self.holding, self.card, self.printer
+            self.work.ask("supports", self.supports_key, tasks.supports, *at)
+
+    def request_compare(self) -> None:
+        """The first ways of the list side by side."""
+        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        if laying is not None and self.doc is not None:
+            marks = {k: v.value for k, v in self.marks.items()}
+            mates = tuple(m.feature for m in self.doc.mates)
+            holding = self.holding.model_copy(update={"by_hand": {}})  # chosen for one way, not for the others
+            at = self.facts, marks, mates, laying, self.doc.recipe, holding, self.card, self.printer, self.factor
+            self.work.ask("compare", self.compare_key, tasks.compare, *at)
 
     def request_why(self, direction: tuple[float, float, float]) -> None:
         """What speaks for and against one direction of the net."""

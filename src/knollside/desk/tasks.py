@@ -13,8 +13,13 @@ from knollside.core.build.price import Pace
 from knollside.core.fit.process import Correction, Shift, learn
 from knollside.core.job import answer
 from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
+from knollside.core.job.compare import Column, column, unbeaten
 from knollside.core.job.cure import Cure, cures
 from knollside.core.job.file import PrinterFacts
+from knollside.core.lay.bed import BedAdvice, bed_advice
+from knollside.core.lay.stand import footing
+from knollside.core.lay.strata import lay_strata
+from knollside.core.lay.supports import Region, regions
 from knollside.core.lay.ways import Ground, Ranking, RatedWay
 from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import Material
@@ -22,7 +27,7 @@ from knollside.core.mesh.appearance import Appearance, appearance_of
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import Loaded, load_file
 from knollside.core.mesh.repair import Repair, repair
-from knollside.core.model import Array, Duty, Mate, Measurement, Mesh, Range, Recipe, Way
+from knollside.core.model import Array, Duty, Holding, Mate, Measurement, Mesh, Range, Recipe, Way
 from knollside.core.proof.bar import Bar, hole_and_pin_bar
 from knollside.core.strength.field import solve
 from knollside.core.strength.places import Portion, WeakPlace, portions, weak_places
@@ -57,6 +62,15 @@ class WayDetail:
     bend: Array
     movement: float
     bending_case: str
+
+
+@dataclass(frozen=True)
+class Supported:
+    """The places of a way that rest on nothing, and what keeps it on the bed."""
+
+    regions: tuple[Region, ...]
+    bed: BedAdvice
+    layers: int
 
 
 @dataclass(frozen=True)
@@ -164,6 +178,46 @@ def detail(
     choices = answer.materials(s, duty, direction, printer, bond)
     found = cures(part, duty, s, laying.ranking, way, log, board, choices)
     return WayDetail(log, way, places, thin, found, *answer.bend_of(part, s))
+
+
+def supports(
+    part: PartFacts,
+    marks: dict[str, str],
+    direction: Vec,
+    recipe: Recipe,
+    holding: Holding,
+    card: Material,
+    printer: PrinterFacts,
+    tick: Tick,
+) -> Supported:
+    """Every layer of one way cut, and what each place that rests on nothing would take."""
+    strata = lay_strata(part.mesh, direction, recipe, tick=lambda x: tick(0.7 * x, "looking at each layer"))
+    tick(0.8, "standing supports under it")
+    found = regions(part.mesh, part.features, marks, strata, recipe, holding, card)
+    foot = footing(part.mesh, direction, recipe, printer.bed_mm)
+    return Supported(found, bed_advice(foot, card, printer.enclosed), len(strata.outline))
+
+
+def compare(
+    part: PartFacts,
+    marks: dict[str, str],
+    mates: tuple[str, ...],
+    laying: Laying,
+    recipe: Recipe,
+    holding: Holding,
+    card: Material,
+    printer: PrinterFacts,
+    factor: Range,
+    tick: Tick,
+) -> tuple[Column, ...]:
+    """The first four ways side by side."""
+    ways = laying.ranking.ways[:4]
+    out = []
+    for i, w in enumerate(ways):
+        tick(i / len(ways), f"weighing way {w.letter}")
+        at = part.mesh, part.features, marks, mates, w, recipe, holding, card, Pace(), factor, printer.enclosed
+        out.append(column(*at))
+    return unbeaten(out)
 
 
 def why(part: PartFacts, s: Strength, bed: Vec, direction: Vec, tick: Tick) -> RatedWay:

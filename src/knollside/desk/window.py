@@ -44,6 +44,8 @@ _DOING = {
     "load": "Reading the file",
     "mend": "Mending",
     "stair": "Strength",
+    "supports": "Supports",
+    "compare": "Side by side",
     "why": "Rating it",
     "trust": "Checking",
     "units": "Getting ready",

@@ -48,6 +48,29 @@ def stack_layers(
     return LayerStack(heights, float(high - low) / count, outline, above, below)
 
 
+def stack_of(
+    outline: tuple[BaseGeometry, ...], h: float, shells: tuple[int, ...], samples: int = SAMPLES
+) -> LayerStack:
+    """A stack from layers that are cut already, ``h`` mm each: about ``samples`` of them, with their neighbours."""
+    count = len(outline)
+    picked = np.unique(np.round(np.linspace(0, count - 1, min(samples, count))).astype(int))
+    nothing = shapely.Polygon()
+
+    def near(k: int) -> BaseGeometry:
+        return outline[k] if 0 <= k < count else nothing
+
+    def covered(s: int, sense: int) -> tuple[BaseGeometry, ...]:
+        return tuple(shapely.intersection(near(k + sense), near(k + sense * s)) for k in picked)
+
+    return LayerStack(
+        (picked + 0.5) * h,
+        count * h / len(picked),
+        tuple(outline[k] for k in picked),
+        {s: covered(s, 1) for s in shells if s > 0},
+        {s: covered(s, -1) for s in shells if s > 0},
+    )
+
+
 def _polygons(mesh: Mesh, levels: Array) -> tuple[BaseGeometry, ...]:
     order = np.argsort(levels)
     cuts = cut(mesh, levels[order])

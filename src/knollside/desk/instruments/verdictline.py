@@ -22,6 +22,7 @@ class VerdictLine(QWidget):
         self.unit = label("", 16, 600)
         self.under = [label("", dim=True), label("", 13, 700)]
         self.title = label("", 16, 700)
+        self._title = ""
         self.body = label("", 14, wrap=True)
         self.source = label("", dim=True)
         for w in (self.title, self.source):
@@ -91,7 +92,8 @@ class VerdictLine(QWidget):
         self.unit.setStyleSheet(f"color: {colour};")
         for w, text in zip(self.under, (*v.under, "", "")):
             w.setText(text)
-        self.title.setText(v.title)
+        self._title = v.title
+        self._fit_title()
         tell(self.body, v.body)
         self.body.setToolTip(v.body)
         self.source.setText(v.source)
@@ -103,6 +105,19 @@ class VerdictLine(QWidget):
                 b.setText(self._acts[i].words)
                 b.setAccessibleName(self._acts[i].words)
                 b.setEnabled(self._acts[i].enabled)
+
+    def _fit_title(self) -> None:
+        """A long title is set smaller, and only then cut; its whole is in the tip."""
+        room = max(self.width() - 134 - 168 - 18 - 16 - 24, 80)
+        for size in (16, 15, 14, 13):
+            self.title.setFont(font(size, 700))
+            if self.title.fontMetrics().horizontalAdvance(self._title) <= room:
+                break
+        self.title.setText(self.title.fontMetrics().elidedText(self._title, Qt.TextElideMode.ElideRight, room))
+        self.title.setToolTip(self._title)
+
+    def resizeEvent(self, e) -> None:  # type: ignore[no-untyped-def]
+        self._fit_title()
 
     def _act(self, i: int) -> None:
         if i < len(self._acts):

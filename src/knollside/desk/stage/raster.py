@@ -11,7 +11,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-MARKS = {"": 0, "held": 1, "pushed": 2, "mates": 3, "shown": 4, "hidden": 5, "flexes": 6}
+MARKS = {"": 0, "held": 1, "pushed": 2, "mates": 3, "shown": 4, "hidden": 5, "flexes": 6, "unheld": 7}
 CUT = -2  # in place of a triangle's number: the part is open here
 CHOSEN = 8  # added to a face's mark while it is under discussion
 
@@ -187,6 +187,11 @@ def shade(
                 wave = np.sin(x / (3.0 * ease)) * 2.0 * ease
                 if (y + wave) % step < 1.8 * ease:
                     r, g, bl = 42.0, 37.0, 32.0
+            elif tag == 7:
+                if (x + y) % int(step) < 1.8 * ease or (x - y) % int(step) < 1.8 * ease:
+                    r, g, bl = r + 0.8 * (122 - r), g + 0.8 * (84 - g), bl + 0.8 * (12 - bl)
+                else:
+                    r, g, bl = r + 0.4 * (205 - r), g + 0.4 * (150 - g), bl + 0.4 * (48 - bl)
             if m >= 8:
                 r, g, bl = r + 0.42 * (152 - r), g + 0.42 * (96 - g), bl + 0.42 * (160 - bl)
             if cursor >= 0 and abs(up - cursor) < 0.35 + 0.5 * ease * 0.3:

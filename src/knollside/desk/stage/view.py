@@ -49,6 +49,7 @@ class Scene:
     place_words: str = ""
     legend: tuple[str, ...] = ()
     places: tuple[tuple[tuple[float, float, float], str], ...] = ()
+    below: bool = False  # whether the underside is what is spoken of
     bend: Array | None = None  # (v, 3) mm at the drawn corners; shown enlarged
 
 
@@ -92,6 +93,8 @@ class StageView(QWidget):
 
     def show_scene(self, scene: Scene) -> None:
         """Take a new scene; the camera refits only when the part or its way changes."""
+        if scene.below != self.scene.below:
+            self.camera = replace(self.camera, pitch=-30.0 if scene.below else abs(self.camera.pitch))
         self.scene = scene
         key = (id(scene.look), scene.direction)
         if key != self._fitted_for:
@@ -484,6 +487,13 @@ def swatch(p: QPainter, box: QRectF, name: str) -> None:
     elif name == "hidden":
         p.setPen(QPen(look.colour("slate"), 1.5, Qt.PenStyle.DashLine))
         p.drawRect(box)
+    elif name == "rests on nothing":
+        p.setPen(QPen(look.colour("straw ink"), 1.2))
+        p.drawRect(box)
+        for k in range(4):
+            x = box.left() + box.width() * k / 4
+            p.drawLine(QPointF(x, box.bottom()), QPointF(x + 4, box.top()))
+            p.drawLine(QPointF(x, box.top()), QPointF(x + 4, box.bottom()))
     elif name == "flexes":
         p.setPen(QPen(look.colour("peat"), 1.6))
         pts = [QPointF(box.left() + box.width() * t / 16, mid.y() + 4 * np.sin(t * 0.8)) for t in range(17)]

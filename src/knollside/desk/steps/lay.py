@@ -5,13 +5,24 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from knollside.core.job.answer import LayerLog
+from knollside.core.lay.supports import held
 from knollside.core.lay.ways import RatedWay
-from knollside.core.model import Range, Way
+from knollside.core.model import Holding, Range, Way
 from knollside.core.strength.rating import MODES, weakest
 from knollside.desk import tasks
+from knollside.desk.asks import UP
 from knollside.desk.instruments.net import MEASURES, LayNet
 from knollside.desk.instruments.wayrow import WayRow
 from knollside.desk.instruments.widgets import (
@@ -24,11 +35,13 @@ from knollside.desk.instruments.widgets import (
     tell,
     times,
 )
+from knollside.desk.stage.raster import MARKS
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.desk.steps.laypages import CuresPage, PlacesPage, TrustPage
-from knollside.desk.steps.scenes import base_scene, load_arrows
+from knollside.desk.steps.scenes import base_scene, face_marks, load_arrows
+from knollside.desk.steps.supportspages import ComparePage, SupportsPage
 
 
 class LayStep(Step):
@@ -70,8 +83,10 @@ class LayStep(Step):
         self.pages = QStackedWidget()
         self.places = PlacesPage(lambda: self.state.changed.emit(), self._point_out)
         self.cures, self.trust = CuresPage(), TrustPage()
+        self.supports = SupportsPage(self._hold, self._point_out)
+        self.compare = ComparePage()
         bar = QWidget()
-        strip = QHBoxLayout(bar)
+        strip = QGridLayout(bar)
         strip.setContentsMargins(16, 2, 12, 2)
         strip.setSpacing(6)
         for i, (words, page) in enumerate(
@@ -80,6 +95,8 @@ class LayStep(Step):
                 ("Weak places", scrolled(self.places)),
                 ("Cures", scrolled(self.cures)),
                 ("Trust", scrolled(self.trust)),
+                ("Supports", scrolled(self.supports)),
+                ("Side by side", scrolled(self.compare)),
             )
         ):
             self.pages.addWidget(page)
@@ -88,8 +105,7 @@ class LayStep(Step):
             b.setChecked(i == 0)
             b.clicked.connect(lambda _, i=i: self.turn_to(i))
             self.tabs.addButton(b, i)
-            strip.addWidget(b)
-        strip.addStretch(1)
+            strip.addWidget(b, i // 3, i % 3)
         lay.addWidget(head)
         lay.addWidget(bar)
         lay.addWidget(self.pages, 1)
@@ -107,12 +123,19 @@ class LayStep(Step):
         self._shown: object = None
 
     def turn_to(self, page: int) -> None:
-        """Bring a page to the front: 0 ways, 1 weak places, 2 cures, 3 trust."""
+        """Bring a page to the front: 0 ways, 1 weak places, 2 cures, 3 trust, 4 supports, 5 side by side."""
         self.pages.setCurrentIndex(page)
         tab = self.tabs.button(page)
         if tab is not None:
             tab.setChecked(True)
         self.state.changed.emit()
+
+    def _hold(self, holding: Holding, words: str) -> None:
+        """What is supported belongs to the way: one undo step."""
+        doc = self.state.doc
+        if doc is not None:
+            way = doc.way or Way(direction=UP, reason="as drawn")
+            self.state.edit("way", way.model_copy(update={"holding": holding}), words)
 
     def _point_out(self, place: int) -> None:
         self._told_place = place
@@ -183,8 +206,12 @@ class LayStep(Step):
             return
         w = next(w for w in self.laying.ranking.ways if w.letter == letter)
         self.trying, self.net.hand, self._told_place = None, None, None
-        self.state.edit("way", Way(direction=w.direction, reason=w.reason), f"lay it {letter}")
+        self.state.edit("way", Way(direction=w.direction, reason=w.reason, holding=self._kept()), f"lay it {letter}")
         self.state.request_detail(letter)
+
+    def _kept(self) -> Holding:
+        """Support settings go along to another way; choices by hand belong to the old one."""
+        return self.state.holding.model_copy(update={"by_hand": {}})
 
     def refresh(self) -> None:
         laying, here = self.laying, self.chosen()
@@ -241,6 +268,7 @@ class LayStep(Step):
         self.places.put(detail, load)
         self.cures.put(detail, laying.ranking.target if laying else 2.0)
         self.trust.put(laying, self.state.trust, self.state.work.waiting("trust"))
+        self._fill_more()
         if laying is not None and not self.old and detail is not None and self.state.trust is None:
             key = self.state.lay_key
             if not self.state.work.waiting("trust") and not self.state.answers.refusal("trust", key):
@@ -248,6 +276,23 @@ class LayStep(Step):
         elif laying is not None and not self.old and self.state.trust is not None:
             if not self.state.work.waiting("units"):
                 self.state.request_units()
+
+    def _fill_more(self) -> None:
+        """Supports and the ways side by side are worked out when their page is turned to."""
+        state, page = self.state, self.pages.currentIndex()
+        laying = self.laying
+        supported = state.answers.fresh("supports", state.supports_key)
+        if page == 4 and supported is None and state.facts is not None and not state.work.waiting("supports"):
+            if not state.answers.refusal("supports", state.supports_key):
+                state.request_supports()
+        self.supports.put(supported, state.holding, state.work.waiting("supports"))
+        columns = state.answers.fresh("compare", state.compare_key)
+        if page == 5 and columns is None and laying is not None and not self.old:
+            if not state.work.waiting("compare") and not state.answers.refusal("compare", state.compare_key):
+                state.request_compare()
+        withheld = bool(laying and laying.strength.withheld)
+        target = laying.ranking.target if laying else 2.0
+        self.compare.put(columns, target, withheld, state.work.waiting("compare"))
 
     def _detail(self) -> tasks.WayDetail | None:
         if self.state.doc is None:
@@ -364,6 +409,32 @@ class LayStep(Step):
             out["bend"] = detail.bend[corner_of]
         return out
 
+    def _unheld(self) -> dict[str, object]:
+        """The places that rest on nothing, by number and hatch, while their page is in front."""
+        state = self.state
+        found = state.answers.fresh("supports", state.supports_key)
+        opened = state.answers.get("opened")
+        if self.pages.currentIndex() != 4 or found is None or opened is None:
+            return {}
+        marks = face_marks(state)
+        under = np.zeros(len(opened.facts.mesh.faces), np.bool_)
+        for r in found.regions:
+            under[r.faces] = True
+        marks = np.where(under[opened.look.original], MARKS["unheld"], marks)
+        told = self._told_place
+        spoken = [i for i, r in enumerate(found.regions) if i == told or held(r, state.holding)]
+        places = tuple(
+            (found.regions[i].at, f"{i + 1}: {found.regions[i].kind}" if told == i else f"{i + 1}") for i in spoken
+        )
+        return {
+            "below": True,
+            "marks": marks,
+            "reserve": None,
+            "place": None,
+            "places": places,
+            "legend": ("rests on nothing", "held", "pushed"),
+        }
+
     def _as_drawn(self) -> None:
         self.state.edit("way", Way(direction=(0, 0, 1), reason="as drawn"), "keep it as drawn")
         self.go("Build")
@@ -386,6 +457,7 @@ class LayStep(Step):
                 "legend": ("reserve", "held", "pushed"),
             }
             more.update(self._marks(detail, opened.look.corner_of))
+        more.update(self._unheld())
         if self.trying is not None:
             more = {"direction": self.trying}
             return base_scene(self.state, True, "?  Where the pin is", "Let go to see what speaks against it", **more)

@@ -11,7 +11,7 @@ from knollside.desk import tasks
 from knollside.desk.instruments.widgets import button, clear, column, heading, label, row, rule, times
 
 
-def _line(left: str, right: str, under: str = "", strong: bool = True) -> QWidget:
+def line(left: str, right: str, under: str = "", strong: bool = True) -> QWidget:
     """A row with a number at its right and a second line under it."""
     value = label(right, 15 if strong else 14, 700)
     value.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
@@ -22,7 +22,7 @@ def _line(left: str, right: str, under: str = "", strong: bool = True) -> QWidge
     return column(*out, spacing=0)
 
 
-class _Page(QWidget):
+class Page(QWidget):
     """A column that is filled anew only when what it shows has changed."""
 
     def __init__(self) -> None:
@@ -37,19 +37,26 @@ class _Page(QWidget):
         lay.addStretch(1)
         self._shown: object = self
 
-    def _fresh(self, key: object) -> bool:
+    def fresh(self, key: object) -> bool:
         if key == self._shown:
             return False
         self._shown = key
         clear(self.lines)
         return True
 
-    def _add(self, *widgets: QWidget) -> None:
+    def top(self, *widgets: QWidget) -> None:
+        """What stays above the lines that are filled anew."""
+        lay = self.layout()
+        assert isinstance(lay, QVBoxLayout)
+        for i, w in enumerate(widgets):
+            lay.insertWidget(i, w)
+
+    def add(self, *widgets: QWidget) -> None:
         for w in widgets:
             self.lines.addWidget(w)
 
 
-class PlacesPage(_Page):
+class PlacesPage(Page):
     """The places that would go first, the thin portions, and the part bent."""
 
     def __init__(self, on_bend: Callable[[], None], on_place: Callable[[int], None]) -> None:
@@ -58,86 +65,83 @@ class PlacesPage(_Page):
         self.most = label("", dim=True, wrap=True)
         self.bent.clicked.connect(lambda: on_bend())
         self._on_place = on_place
-        lay = self.layout()
-        assert isinstance(lay, QVBoxLayout)
-        lay.insertWidget(0, self.bent)
-        lay.insertWidget(1, self.most)
+        self.top(self.bent, self.most)
 
     def put(self, detail: tasks.WayDetail | None, load: dict[str, float]) -> None:
         """``load`` gives each case's own force in N, so that a place tells the load at which it goes."""
-        if not self._fresh((id(detail), tuple(load.items()))):
+        if not self.fresh((id(detail), tuple(load.items()))):
             return
         if detail is None:
-            self._add(label("Take a way first; its weak places are then listed here.", dim=True, wrap=True))
+            self.add(label("Take a way first; its weak places are then listed here.", dim=True, wrap=True))
             return
         self.most.setText(
             f"{detail.movement:.2g} mm at most, {detail.bending_case}; short-term stiffness, typical. "
             "Held for weeks it creeps to two or three times that."
         )
-        self._add(heading("What would go first", "load at which it goes"))
+        self.add(heading("What would go first", "load at which it goes"))
         for i, p in enumerate(detail.places):
             force = load.get(p.case, 0.0) * p.reserve
             where = "at a support, told apart: " if p.at_support else ""
             show = button(f"{i + 1}", lambda i=i: self._on_place(i), tip="Show it on the stage")
             show.setFixedWidth(34)
             show.setAccessibleName(f"Show place {i + 1}")
-            words = _line(
+            words = line(
                 f"{where}{p.mode}" if where else p.mode.capitalize(),
                 f"{times(p.reserve)}×",
                 f"{p.case}" + (f", {force:.0f} N" if force else ""),
             )
-            self._add(row(show, words, stretch=1))
-        self._add(rule(), heading("Thin portions, each by itself", "now, and at best"))
+            self.add(row(show, words, stretch=1))
+        self.add(rule(), heading("Thin portions, each by itself", "now, and at best"))
         for q in detail.portions:
             at = f"at ({q.middle[0]:.0f}, {q.middle[1]:.0f}, {q.middle[2]:.0f})"
             gain = "its best way too" if q.best < 1.1 * q.reserve else f"{times(q.best)}× lying its own best way"
-            self._add(_line(f"{q.name.capitalize()} {at}, {q.thickness:.0f} mm", f"{times(q.reserve)}×", gain, False))
+            self.add(line(f"{q.name.capitalize()} {at}, {q.thickness:.0f} mm", f"{times(q.reserve)}×", gain, False))
         if not detail.portions:
-            self._add(label("No thin tab, neck or arm stands out from the rest.", dim=True, wrap=True))
+            self.add(label("No thin tab, neck or arm stands out from the rest.", dim=True, wrap=True))
 
 
-class CuresPage(_Page):
+class CuresPage(Page):
     """Remedies side by side, with gain and price."""
 
     def put(self, detail: tasks.WayDetail | None, target: float) -> None:
-        if not self._fresh((id(detail), target)):
+        if not self.fresh((id(detail), target)):
             return
         if detail is None:
-            self._add(label("Take a way first; what would cure it is then listed here.", dim=True, wrap=True))
+            self.add(label("Take a way first; what would cure it is then listed here.", dim=True, wrap=True))
             return
         have = detail.way.reserve.value
-        self._add(heading("What would cure it" if have < target else "What would still help", f"now {times(have)}×"))
+        self.add(heading("What would cure it" if have < target else "What would still help", f"now {times(have)}×"))
         for c in detail.cures:
             gain = f"{times(c.reserve)}×" if c.reserve is not None else f"{target:g}×"
-            self._add(_line(c.title, gain, c.price))
+            self.add(line(c.title, gain, c.price))
         if not detail.cures:
-            self._add(label("Nothing needs curing: it holds what is asked.", dim=True, wrap=True))
-        self._add(label("Estimates from the layers' forces; nothing is drawn into your mesh.", dim=True, wrap=True))
+            self.add(label("Nothing needs curing: it holds what is asked.", dim=True, wrap=True))
+        self.add(label("Estimates from the layers' forces; nothing is drawn into your mesh.", dim=True, wrap=True))
 
 
-class TrustPage(_Page):
+class TrustPage(Page):
     """Cells, balance, change on another grid, and the ways solved again in layers."""
 
     def put(self, laying: tasks.Laying | None, trust: Trust | None, running: bool) -> None:
-        if not self._fresh((id(laying), id(trust), running)):
+        if not self.fresh((id(laying), id(trust), running)):
             return
         if laying is None:
-            self._add(label("Nothing solved yet.", dim=True))
+            self.add(label("Nothing solved yet.", dim=True))
             return
         f = laying.strength.field
-        self._add(
+        self.add(
             heading("What backs the numbers"),
-            _line("Cells", f"{f.cells:,}", f"{f.cell:.2f} mm wide{_chosen(laying)}", False),
-            _line("Forces left over", _small(f.balance_error), "of the loads; under 1 % is wanted", False),
+            line("Cells", f"{f.cells:,}", f"{f.cell:.2f} mm wide{_chosen(laying)}", False),
+            line("Forces left over", _small(f.balance_error), "of the loads; under 1 % is wanted", False),
         )
         for note in f.notes:
-            self._add(label(note, dim=True, wrap=True))
+            self.add(label(note, dim=True, wrap=True))
         if trust is None:
             words = "Solving on another grid and in layers …" if running else "Not checked on another grid yet."
-            self._add(label(words, dim=True, wrap=True))
+            self.add(label(words, dim=True, wrap=True))
             return
-        self._add(
-            _line(
+        self.add(
+            line(
                 "Change on another grid",
                 f"{trust.change * 100:.0f} %",
                 f"greatest of the listed ways, against {trust.coarse_cells:,} cells" + "; taken into each way's range",
@@ -148,15 +152,15 @@ class TrustPage(_Page):
         )
         for w in trust.layered:
             name = next((x.letter for x in laying.ranking.ways if x.direction == w.direction), "")
-            self._add(
-                _line(
+            self.add(
+                line(
                     f"{name}  {w.mode}",
                     f"{times(w.quick)}×, {times(w.reserve.value)}×",
                     f"quick is {w.off * 100:+.0f} %; gives {w.movement:.2f} mm at most",
                     False,
                 )
             )
-        self._add(
+        self.add(
             label(
                 f"In layers: {ACROSS:g} of the stiffness across them (typical), walls, tops and infill of that way.",
                 dim=True,
@@ -185,7 +189,7 @@ def _thin(trust: Trust) -> list[QWidget]:
         under = "under two, but it runs along the grid, where that is exact to a per cent"
     else:
         under = "two are enough"
-    return [_line(f"Cells across the wall, {wall.depth:.1f} mm", f"{wall.cells:.1f}", under, False)]
+    return [line(f"Cells across the wall, {wall.depth:.1f} mm", f"{wall.cells:.1f}", under, False)]
 
 
 def _small(share: float) -> str:

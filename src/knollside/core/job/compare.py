@@ -1,0 +1,89 @@
+"""Ways side by side: strength, supports, scars, hours and grams of a few ways, and which of them nothing beats."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from knollside.core.build.price import Pace, price
+from knollside.core.build.stack import stack_of, use_of
+from knollside.core.lay.bed import BedAdvice, bed_advice
+from knollside.core.lay.strata import lay_strata
+from knollside.core.lay.supports import Bill, bill, regions
+from knollside.core.lay.ways import RatedWay
+from knollside.core.material.cards import Material
+from knollside.core.model import Feature, Holding, Mesh, Range, Recipe
+
+_UPRIGHT = np.cos(np.radians(8))
+
+
+@dataclass(frozen=True)
+class Column:
+    """One way with everything that is weighed against the others. ``upright`` of ``holes`` stand upright;
+    ``hours`` with supports; ``beaten`` by another way in every respect, its letter, or empty."""
+
+    way: RatedWay
+    bill: Bill
+    bed: BedAdvice
+    grams: float
+    hours: Range
+    upright: int
+    holes: int
+    beaten: str = ""
+
+    @property
+    def costs(self) -> tuple[float, ...]:
+        """What counts against it, each the less the better."""
+        return (
+            -self.way.reserve.value,
+            self.bill.grams,
+            float(len(self.bill.scars)),
+            float(self.bill.open_ones),
+            self.hours.value,
+            float(self.holes - self.upright),
+        )
+
+
+def column(
+    mesh: Mesh,
+    features: tuple[Feature, ...],
+    marks: dict[str, str],
+    mates: tuple[str, ...],
+    way: RatedWay,
+    recipe: Recipe,
+    holding: Holding,
+    card: Material,
+    pace: Pace,
+    factor: Range,
+    enclosed: bool = False,
+) -> Column:
+    """Weigh one way: its supports by exact layers, its price by its own slices. ``mates`` are the holes that matter;
+    all of them where none is named."""
+    strata = lay_strata(mesh, way.direction, recipe)
+    cost = bill(regions(mesh, features, marks, strata, recipe, holding, card), holding)
+    stack = stack_of(strata.outline, strata.h, tuple({recipe.tops, recipe.bottoms}))
+    own = price(stack, use_of(stack, recipe), recipe, card, pace, factor)
+    holes = [f for f in features if f.kind in ("hole", "slot", "hexagon") and (not mates or f.id in mates)]
+    upright = sum(abs(float(np.dot(f.axis, way.direction))) > _UPRIGHT for f in holes)
+    more = factor.times(cost.minutes / 60)
+    hours = Range(own.hours.value + more.value, own.hours.low + more.low, own.hours.high + more.high, own.hours.source)
+    bed = bed_advice(way.footing, card, enclosed)
+    return Column(way, cost, bed, own.grams + cost.grams, hours, upright, len(holes))
+
+
+def unbeaten(columns: list[Column]) -> tuple[Column, ...]:
+    """Each column told whether another is as good in every respect and better in one (Pareto)."""
+    out = []
+    for c in columns:
+        mine = np.array(c.costs)
+        by = next(
+            (
+                o.way.letter
+                for o in columns
+                if o is not c and (np.array(o.costs) <= mine + 1e-9).all() and (np.array(o.costs) < mine - 1e-9).any()
+            ),
+            "",
+        )
+        out.append(replace(c, beaten=by))
+    return tuple(out)

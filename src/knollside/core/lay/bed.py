@@ -1,0 +1,53 @@
+"""What keeps a part on the bed: its curl, and the brim or raft that answers it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import shapely
+
+from knollside.core.lay.stand import Footing
+from knollside.core.material.cards import Material
+
+# Index 1 is where an unaided corner of a typical part starts to lift; typical of open printers.
+_SHRINK_AT, _LENGTH_AT = 0.4, 150.0  # per cent, mm
+_LEAN_AT = 0.12  # margin over the centre's height below which a knock may tip it
+
+
+@dataclass(frozen=True)
+class BedAdvice:
+    """``kind`` nothing, brim or raft; its ``width`` mm and ``why``; the ``curl`` index (1: corners start to lift)
+    and the ``span`` of the contact it comes from, mm."""
+
+    kind: str
+    width: float
+    why: str
+    curl: float
+    span: float
+
+
+def bed_advice(foot: Footing, card: Material, enclosed: bool = False) -> BedAdvice:
+    """A brim by shrinkage and length, or for a narrow stand; a raft where next to nothing touches the bed.
+
+    Curl grows with the shrinkage and the length that shrinks, less in a closed chamber: a rule of practice, not
+    a computed warp.
+    """
+    hull = shapely.convex_hull(foot.outline)
+    box = shapely.oriented_envelope(hull)
+    span = 0.0
+    if box.geom_type == "Polygon":
+        c = box.exterior.coords
+        span = max(math.dist(c[0], c[1]), math.dist(c[1], c[2]))
+    shrink = sum(card.shrink_percent) / 2
+    curl = shrink / _SHRINK_AT * span / _LENGTH_AT * (0.6 if enclosed else 1.0)
+    if foot.contact < 30.0 and foot.height > 5.0:
+        return BedAdvice(
+            "raft", 5.0, f"only {foot.contact:.0f} mm² touch the bed under {foot.height:.0f} mm", curl, span
+        )
+    if curl >= 0.5:
+        width = min(5.0 + 5.0 * round(2 * (curl - 0.5)) / 2, 15.0)
+        return BedAdvice("brim", width, f"{span:.0f} mm long, and {card.name} shrinks about {shrink:.1f} %", curl, span)
+    if foot.lean < _LEAN_AT and foot.height > 20.0:
+        return BedAdvice("brim", 5.0, f"{foot.height:.0f} mm high on a narrow stand", curl, span)
+    return BedAdvice("nothing", 0.0, f"{foot.contact / 100:.1f} cm² lie flat, {span:.0f} mm long", curl, span)

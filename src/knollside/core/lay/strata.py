@@ -1,0 +1,121 @@
+"""The exact layers of one way: what each one rests on, and where it rests on nothing.
+
+A layer of height h and line width w may stick out ``reach`` = f w past the one below (METHODS 2). What sticks
+out farther is *free*: an island where nothing below touches it, a bridge where it is held on facing sides, a
+ledge where it is held on one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from knollside.core.lay.stand import REACH_SHARE
+from knollside.core.mesh.slicer import cut, polygon_of
+from knollside.core.model import Array, Mesh, Recipe, Refused, rotation_to_up
+
+MOST_LAYERS = 4000
+_BETWEEN = 0.7
+_CRUMB = 0.05  # mm2; smaller free scraps come from facets, not from the shape
+
+
+@dataclass(frozen=True)
+class Free:
+    """A patch of layer ``k`` that rests on nothing: its polygon, how far its farthest point is from what holds
+    it (``far`` mm; half the span of a bridge), and ``kind``: island, bridge or ledge."""
+
+    k: int
+    patch: BaseGeometry
+    far: float
+    kind: str
+
+
+@dataclass(frozen=True)
+class Strata:
+    """Layers of one way in the bed's frame: ``outline[k]`` at the middle of layer k, ``h`` mm each, all free
+    patches, and the ``turn`` (3, 3) that lays the part so; the part stands from ``base`` up."""
+
+    outline: tuple[BaseGeometry, ...]
+    free: tuple[Free, ...]
+    h: float
+    reach: float
+    turn: Array
+    base: float
+
+    @property
+    def areas(self) -> Array:
+        return np.array([o.area for o in self.outline])
+
+    def level(self, k: int) -> float:
+        """Height of the underside of layer k over the bed, mm."""
+        return k * self.h
+
+
+def lay_strata(
+    mesh: Mesh,
+    direction: tuple[float, float, float],
+    recipe: Recipe,
+    reach_share: float = REACH_SHARE,
+    tick: Callable[[float], None] | None = None,
+) -> Strata:
+    """Cut every layer and see what it rests on. Refuses a part of more than 4,000 layers."""
+    turn = rotation_to_up(direction)
+    turned = mesh.turned(turn)
+    low, high = (float(v) for v in turned.bounds[:, 2])
+    h = recipe.layer_height
+    count = max(1, round((high - low) / h))
+    if count > MOST_LAYERS:
+        raise Refused(f"{count:,} layers of {h:g} mm are more than can be looked at one by one ({MOST_LAYERS:,}).")
+    cuts = cut(turned, np.minimum(low + (np.arange(count) + 0.5) * h, high - 1e-6 * max(high - low, 1.0)))
+    outline = [polygon_of(cuts.at(k)) for k in range(count)]
+    reach = reach_share * recipe.line_width
+    free: list[Free] = []
+    for k in range(1, count):
+        if tick is not None and k % 40 == 0:
+            tick(k / count)
+        free.extend(_free(k, outline[k], outline[k - 1], reach))
+    return Strata(tuple(outline), tuple(free), h, reach, turn, low)
+
+
+def _free(k: int, here: BaseGeometry, below: BaseGeometry, reach: float) -> list[Free]:
+    if here.is_empty or alike(here, below):
+        return []
+    # Offset first: near-equal outlines taken from each other cost more than the offset itself.
+    held = shapely.buffer(below, reach, join_style="mitre", mitre_limit=2.0)
+    if shapely.covers(held, here):
+        return []
+    out = []
+    for patch in shapely.get_parts(shapely.difference(here, held)):
+        if patch.geom_type == "Polygon" and patch.area >= _CRUMB:
+            out.append(_told(k, patch, here, below, reach))
+    return out
+
+
+def alike(a: BaseGeometry, b: BaseGeometry) -> bool:
+    """Whether two layers are the same outline: straight walls make most layers so."""
+    return abs(a.area - b.area) < 1e-6 and abs(a.length - b.length) < 1e-6 and a.bounds == b.bounds
+
+
+def _told(k: int, patch: BaseGeometry, here: BaseGeometry, below: BaseGeometry, reach: float) -> Free:
+    whole = next((p for p in shapely.get_parts(here) if p.intersects(patch)), here)
+    if not whole.intersects(below):
+        return Free(k, patch, float("inf"), "island")
+    far = _farthest(patch, below)
+    contact = shapely.intersection(shapely.buffer(below, 1.05 * reach + 1e-6, quad_segs=2), patch.exterior)
+    hull = shapely.convex_hull(contact)
+    # Held on facing sides: what lies between the places that hold it is most of the patch.
+    between = shapely.intersection(hull, patch).area
+    return Free(k, patch, far, "bridge" if between > _BETWEEN * patch.area else "ledge")
+
+
+def _farthest(patch: BaseGeometry, held: BaseGeometry) -> float:
+    """How far the farthest place of ``patch`` is from what holds it. On the rim, or, where the rim is held all
+    round, at the middle of the widest circle inside."""
+    rim = shapely.points(shapely.get_coordinates(shapely.segmentize(patch, max(0.4, patch.length / 200))))
+    if patch.area > 4.0:
+        rim = np.append(rim, shapely.get_point(shapely.maximum_inscribed_circle(patch, 0.1), 0))
+    return float(shapely.distance(rim, held).max())
