@@ -1,4 +1,4 @@
-"""The same core without a window: ``knollside check | features | rank | strength | fit | export``, or the window."""
+"""The same core without a window: ``knollside check | features | rank | strength | fit | sliced | export``."""
 
 from __future__ import annotations
 
@@ -25,6 +25,7 @@ def _parser() -> argparse.ArgumentParser:
         ("rank", "job", "ways to lie, best first"),
         ("strength", "job", "one way in full: places, layers, what backs the number"),
         ("fit", "job", "corrections of holes and pins"),
+        ("sliced", "job", "hold a sliced file against the plan"),
         ("export", "job", "write the turned, corrected part and its sheet"),
     ):
         p = sub.add_parser(name, help=text)
@@ -41,6 +42,9 @@ def _parser() -> argparse.ArgumentParser:
             )
         if name == "strength":
             p.add_argument("--way", type=int, default=None, help="number in the list of rank, 1 the best")
+        if name == "sliced":
+            p.add_argument("file", metavar="FILE", type=Path, help="plain G-code of this part")
+            p.add_argument("--cells", type=int, default=None, help="about how many cells to solve with")
         if name == "export":
             p.add_argument("--out", type=Path, default=None, help="folder to write to (default: beside the job)")
     return parser
@@ -394,7 +398,37 @@ def _export(args: argparse.Namespace) -> dict[str, Any]:
     }
 
 
+def _sliced(args: argparse.Namespace) -> dict[str, Any]:
+    """What a toolpath would print, and how it departs from the job's recipe."""
+    from knollside.core.job import answer
+    from knollside.core.job.slicedcheck import check_sliced
+
+    job, part, card = _job(args)
+    way = Way(direction=job.way or (0.0, 0.0, 1.0))
+    c = check_sliced(args.file, part, job.duty(), job.recipe, card, way, cells=args.cells or answer.CELLS)
+    f = c.found
+    return {
+        "found": {
+            "layers": len(f.layers),
+            "layer_height_mm": f.layer_height,
+            "line_width_mm": f.line_width,
+            "walls": f.walls,
+            "infill": f.infill,
+            "size_mm": list(f.size),
+            "hours": f.hours,
+            "grams": c.grams,
+            "nozzle_c": f.nozzle_c,
+            "bed_c": f.bed_c,
+        },
+        "differences": [{"harm": d.harm, "title": d.title, "detail": d.detail} for d in c.differences],
+        "reserve": _range(c.reserve) if c.reserve is not None else None,
+        "why_no_reserve": c.why,
+        "notes": list(f.notes),
+    }
+
+
 _ANSWERS = {
+    "sliced": _sliced,
     "check": _check,
     "features": _features,
     "rank": _rank,

@@ -121,7 +121,12 @@ def _clip() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
         danger=Danger.NOBODY,
         marks={"hole-1": FaceMark.HELD, "hole-2": FaceMark.HELD},
     )
-    return duty, Recipe(walls=3, infill=1.0), (Mate(feature="hole-1", hardware="M4", fit="medium"),)
+    return duty, clip_recipe(), (Mate(feature="hole-1", hardware="M4", fit="medium"),)
+
+
+def clip_recipe() -> Recipe:
+    """What the trellis clip is planned with; the demo's sliced files are made from it."""
+    return Recipe(walls=3, infill=1.0)
 
 
 def _label() -> tuple[Duty, Recipe, tuple[Mate, ...]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -16,6 +17,7 @@ from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verif
 from knollside.core.job.compare import Column, column, unbeaten
 from knollside.core.job.cure import Cure, cures
 from knollside.core.job.file import PrinterFacts
+from knollside.core.job.slicedcheck import SlicedCheck, check_sliced
 from knollside.core.lay.bed import BedAdvice, bed_advice
 from knollside.core.lay.stand import footing
 from knollside.core.lay.strata import lay_strata
@@ -297,9 +299,22 @@ def warm(tick: Tick) -> None:
         importlib.import_module(name)
 
 
-def export(folder: str, stem: str, arguments: tuple[Any, ...], edited: Edited, direction: Vec, tick: Tick) -> list[str]:
-    from pathlib import Path
+def check_file(
+    path: str,
+    part: PartFacts,
+    duty: Duty,
+    recipe: Recipe,
+    card: Material,
+    way: Way,
+    weak: tuple[Vec, ...],
+    cells: int,
+    tick: Tick,
+) -> SlicedCheck:
+    """Read a sliced file and hold it against the plan."""
+    return check_sliced(Path(path), part, duty, recipe, card, way, weak, cells, tick)
 
+
+def export(folder: str, stem: str, arguments: tuple[Any, ...], edited: Edited, direction: Vec, tick: Tick) -> list[str]:
     from knollside.report.export import make_sheet, write_all
 
     tick(0.2, "writing the sheet")

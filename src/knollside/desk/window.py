@@ -46,6 +46,7 @@ _DOING = {
     "stair": "Strength",
     "supports": "Supports",
     "compare": "Side by side",
+    "sliced": "Reading the sliced file",
     "why": "Rating it",
     "trust": "Checking",
     "units": "Getting ready",

@@ -15,9 +15,11 @@ from knollside.core.job.file import write_job
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Refused
+from knollside.core.model import Refused, Way
 from knollside.core.run.preflight import cautions, preflight
+from knollside.demo import TOOLPATHS
 from knollside.desk import tasks
+from knollside.desk.asks import CELLS, UP
 from knollside.desk.instruments.strips import BedPlan
 from knollside.desk.instruments.widgets import Choice, button, clear, column, heading, label, row, rule, scrolled
 from knollside.desk.state import State
@@ -25,6 +27,7 @@ from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.desk.steps.build import BuildStep
 from knollside.desk.steps.fits import FitsStep
 from knollside.desk.steps.lay import LayStep
+from knollside.desk.steps.slicedcard import SlicedCard
 from knollside.desk.theme.look import look
 from knollside.report.export import write_whole
 
@@ -67,10 +70,14 @@ class RunStep(Step):
         lay_.addWidget(heading("Files"))
         lay_.addWidget(self.files)
         lay_.addWidget(button("Keep the job as an open file …", self._save_job))
+        lay_.addWidget(rule())
+        self.sliced = SlicedCard(self._ask_sliced)
+        lay_.addWidget(self.sliced)
         lay_.addStretch(1)
         area = scrolled(body)
         self.panel = area
         self._shown: object = None
+        self._sliced_path: Path | None = None
         self._outline: tuple[object, object] = (None, None)
         state.work.finished.connect(self._done)
 
@@ -82,6 +89,31 @@ class RunStep(Step):
                 spool if spool is not None else doc.spool_id,
                 "printer or spool",
             )
+
+    # The sliced file, coming back
+
+    @property
+    def _sliced_key(self) -> object:
+        return (self.state.prove_key, self._sliced_path)
+
+    def _ask_sliced(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self.panel, "Read a sliced file", str(TOOLPATHS), "G-code (*.gcode *.gco *.g *.nc)"
+        )
+        if path:
+            self.read_sliced(Path(path))
+
+    def read_sliced(self, path: Path) -> None:
+        """Hold a sliced file against the plan."""
+        doc = self.state.doc
+        if doc is None or self.state.facts is None:
+            return
+        self._sliced_path = path
+        detail = self.state.answers.fresh("detail", (self.state.lay_key, self.state.way))
+        weak = tuple(p.at for p in detail.places if not p.at_support) if detail is not None else ()
+        way = doc.way or Way(direction=UP)
+        at = str(path), self.state.facts, doc.duty, doc.recipe, self.state.card, way, weak, CELLS
+        self.state.work.ask("sliced", self._sliced_key, tasks.check_file, *at)
 
     # Handing over
 
@@ -192,6 +224,12 @@ class RunStep(Step):
         if key != self._shown:
             self._shown = key
             self._fill()
+        check = self.state.answers.get("sliced")
+        self.sliced.put(
+            check,
+            self.state.answers.refusal("sliced", self._sliced_key),
+            check is not None and self.state.answers.key("sliced") != self._sliced_key,
+        )
         files = self.state.answers.get("export")
         old = self.state.answers.key("export") != (self.state.fits_key, self.state.prove_key)
         self.files.setText(
@@ -286,7 +324,8 @@ class RunStep(Step):
         fixed = "Corrected and turned." if self.fits.edited else "Turned; holes as drawn."
         return Verdict(
             "Not enough filament on this spool." if short else "Ready to write the files.",
-            f"{fixed} {hours} and {self._grams():.0f} g without supports. Stay for the first layer.",
+            f"{fixed} {hours + ' and ' if hours else ''}{self._grams():.0f} g without supports. "
+            "Stay for the first layer.",
             number=f"{self._grams():.0f}",
             unit="g",
             under=(hours,),

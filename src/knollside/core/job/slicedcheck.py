@@ -1,0 +1,76 @@
+"""A sliced file held against the plan: what it would print, how that differs, and what it would then hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from knollside.core.job import answer
+from knollside.core.job.answer import PartFacts, Tick
+from knollside.core.material.cards import Material, bond_at, with_bond
+from knollside.core.model import Duty, Range, Recipe, Refused, Way, rotation_to_up
+from knollside.core.run.gcode import read_gcode
+from knollside.core.run.sliced import Difference, Sliced, describe, differences
+from knollside.core.strength.rating import rate
+
+
+@dataclass(frozen=True)
+class SlicedCheck:
+    """``reserve`` is what the file would hold, solved with what was found in it, the bond at its nozzle's
+    temperature (``bond_left`` of the card's); None where nothing is asked of
+    the part, or the file prints something else, with ``why`` not."""
+
+    name: str
+    found: Sliced
+    recipe: Recipe
+    differences: tuple[Difference, ...]
+    reserve: Range | None
+    why: str
+    grams: float
+    bond_left: float
+
+
+def check_sliced(
+    path: Path,
+    part: PartFacts,
+    duty: Duty,
+    plan: Recipe,
+    card: Material,
+    way: Way,
+    weak: tuple[tuple[float, float, float], ...] = (),
+    cells: int = answer.CELLS,
+    tick: Tick | None = None,
+) -> SlicedCheck:
+    """Read ``path`` and compare it with the plan for ``way``; ``weak`` places in the part's frame."""
+    say = tick or (lambda share, text: None)
+    say(0.05, "reading the file")
+    moves = read_gcode(path)
+    say(0.2, "finding layers, walls and seams")
+    found = describe(moves)
+    laid = answer.laid(part.mesh, way.direction)
+    turn = rotation_to_up(way.direction)
+    turned = part.mesh.turned(turn)
+    low, high = turned.bounds
+    middle = np.r_[(low[:2] + high[:2]) / 2, low[2]]
+    places = [tuple(float(v) for v in turn @ np.asarray(p) - middle) for p in weak]
+    x, y, z = (float(v) for v in laid.size)
+    told = differences(found, plan, card, (x, y, z), places)  # type: ignore[arg-type]
+    recipe = found.recipe(plan)
+    left = bond_at(card, found.nozzle_c) if found.nozzle_c is not None else 1.0
+    used = with_bond(card, card.bond.times(left))
+    reserve, why = None, ""
+    if any(d.title == "Another size" for d in told):
+        why = "It is not worked out: the file prints another size."
+    elif not (duty.held and any(c.loads for c in duty.cases)):
+        why = "Nothing is asked of the part yet."
+    else:
+        try:
+            solved = answer.strength(part, duty, recipe, used, cells, way, lambda s, t: say(0.4 + 0.6 * s, t))
+            reserve = rate(solved.field, solved.limits, np.array([way.direction])).range_of(0)
+            if solved.withheld:
+                reserve, why = None, solved.withheld
+        except Refused as refusal:
+            why = str(refusal)
+    return SlicedCheck(path.name, found, recipe, told, reserve, why, found.volume * card.density / 1000, left)
