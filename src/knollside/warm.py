@@ -8,11 +8,14 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import numpy as np
 
+from knollside.core.build.price import Pace
 from knollside.core.job import answer
 from knollside.core.job.file import Job
 from knollside.core.material.cards import material
 from knollside.core.mesh.inside import points_inside
-from knollside.core.model import Held, Load, LoadCase, Mesh, Recipe
+from knollside.core.model import Held, Load, LoadCase, Mesh, Range, Recipe
+from knollside.core.run.gcode import parse_gcode
+from knollside.core.strength import fineness
 
 
 def box(x: float, y: float, z: float) -> Mesh:
@@ -50,6 +53,9 @@ def main() -> None:
     s = answer.strength(part, job.duty(), Recipe(), material("PETG"), cells=4000)
     answer.ways(part, job.duty(), s, (220, 220, 250), 50)
     answer.layer_log(part, s, (0, 0, 1))
+    answer.boards(part, s, (0, 0, 1), Pace(), Range(1, 1, 1))
+    fineness.choose_fineness(part.mesh, 2000, None)
+    parse_gcode(np.frombuffer(b"G1 X1 Y1 Z1 E1\nG1 X2 E2\n", np.uint8))
     draw_once(part.mesh)
 
 

@@ -16,6 +16,7 @@ from knollside.core.bench.bond import agrees, learn_bond
 from knollside.core.build.board import blend
 from knollside.core.build.choose import Reach, rank_materials
 from knollside.core.build.price import Pace, price, time_factor
+from knollside.core.build.shellmap import map_shells
 from knollside.core.build.stack import stack_layers, use_of
 from knollside.core.fit.hardware import ISO_273, suggestion, target
 from knollside.core.fit.process import TYPICAL, chances, correct, learn
@@ -23,6 +24,7 @@ from knollside.core.job import answer
 from knollside.core.lay.stand import centre_of_mass, footing, overhang_limit, standing
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
+from knollside.core.mesh.load import load_file
 from knollside.core.mesh.slicer import Section, section_of
 from knollside.core.model import (
     BreakTest,
@@ -76,7 +78,7 @@ def test_grams_and_layer_use_of_a_block_are_exact() -> None:
     assert use.wall == pytest.approx(np.full(50, 600 - inner))
     assert (use.solid > 0).sum() == 10
     grams = ((600 - inner) * 10 + inner * (2 + 8 * 0.2)) * card.density / 1000
-    p = price(stack, use, r, card, Pace(), Range(1, 1, 1))
+    p = price(stack.thickness, use, r, card, Pace(), Range(1, 1, 1))
     assert p.grams == pytest.approx(grams, rel=1e-6)
     assert p.hours.value * 3600 >= 50 * Pace().layer_floor
 
@@ -86,11 +88,25 @@ def test_a_hollow_section_blends_to_the_difference_of_two() -> None:
         c = np.array([(0, 0), (w, 0), (w, h), (0, h)]) - (w / 2, h / 2)
         return section_of(np.stack([c, np.roll(c, -1, axis=0)], axis=1))
 
-    got = blend(rectangle(20, 10), rectangle(16, 6), 0.0)
-    assert got.area == pytest.approx(200 - 96)
-    assert got.ixx == pytest.approx(20 * 10**3 / 12 - 16 * 6**3 / 12)
-    half = blend(rectangle(20, 10), rectangle(16, 6), 0.5)
-    assert half.iyy == pytest.approx(10 * 20**3 / 12 - 0.5 * 6 * 16**3 / 12)
+    got = blend(rectangle(20, 10), [rectangle(16, 6), rectangle(16, 6)], np.array([0.0, 0.5]))
+    assert got.area == pytest.approx([200 - 96, 200 - 48])
+    assert got.ixx[0] == pytest.approx(20 * 10**3 / 12 - 16 * 6**3 / 12)
+    assert got.iyy[1] == pytest.approx(10 * 20**3 / 12 - 0.5 * 6 * 16**3 / 12)
+    assert got.centre == pytest.approx(np.zeros((2, 2)), abs=1e-12)
+
+
+@pytest.mark.parametrize("part", ["hose-arm", "m6-knob", "label-plate", "vent-hinge"])
+def test_shells_counted_on_a_raster_are_those_of_exact_polygons(part: str) -> None:
+    mesh = load_file(DEMO / f"{part}.stl").mesh
+    for walls, tops in ((2, 3), (4, 5), (8, 5)):
+        r = Recipe(walls=walls, infill=0.2, tops=tops, bottoms=max(tops - 1, 2))
+        stack = stack_layers(mesh, UP, r.layer_height, (r.tops, r.bottoms))
+        quick = map_shells(mesh, UP, r.layer_height, r.line_width)
+        card, pace, one = material("PETG"), Pace(), Range(1, 1, 1)
+        exact = price(stack.thickness, use_of(stack, r), r, card, pace, one)
+        found = price(quick.thickness, quick.use(r), r, card, pace, one)
+        assert found.grams == pytest.approx(exact.grams, rel=0.03)
+        assert found.hours.value == pytest.approx(exact.hours.value, rel=0.08)
 
 
 def test_board_and_materials_of_a_cantilever() -> None:

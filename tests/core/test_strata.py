@@ -172,7 +172,7 @@ def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
     strata = lay_strata(mesh, UP, R)
     ours = stack_of(strata.outline, strata.h, (R.tops, R.bottoms))
     theirs = stack_layers(mesh, UP, R.layer_height, (R.tops, R.bottoms))
-    a, b = (price(s, use_of(s, R), R, material("PETG"), Pace(), Range(1, 1, 1)) for s in (ours, theirs))
+    a, b = (price(s.thickness, use_of(s, R), R, material("PETG"), Pace(), Range(1, 1, 1)) for s in (ours, theirs))
     assert a.grams == pytest.approx(b.grams, rel=0.03) and a.hours.value == pytest.approx(b.hours.value, rel=0.03)
 
 

@@ -18,7 +18,8 @@ import shapely.affinity
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.build.price import Pace, Price, price
-from knollside.core.build.stack import LayerStack, LayerUse, segments_of, stack_layers, use_of
+from knollside.core.build.shellmap import map_shells
+from knollside.core.build.stack import LayerUse, segments_of
 from knollside.core.material.allowables import Allowables
 from knollside.core.material.cards import Material
 from knollside.core.material.infill import stiffness_share
@@ -28,8 +29,8 @@ from knollside.core.strength.field import POISSON, StressField
 from knollside.core.strength.rating import Ratings, point_reserves, rate
 from knollside.core.strength.resultants import Resultants, resultants
 
-WALLS = (1, 2, 3, 4, 5, 6, 8)
-INFILLS = (0.0, 0.1, 0.2, 0.3, 0.5, 0.7, 1.0)
+WALLS = (1, 2, 3, 4, 5, 6, 7, 8, 10)
+INFILLS = (0.0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.7, 1.0)
 SHELLS = (3, 5)
 _CUTS = 28
 
@@ -53,7 +54,6 @@ class Board:
     cut_at: tuple[float, float, float]
     weak_outline: BaseGeometry
     weak_direction: tuple[float, float, float]
-    stack: LayerStack
 
     def school(self, name: str) -> Dot | None:
         return next((d for d in self.dots if d.school == name), None)
@@ -74,9 +74,7 @@ def trade_board(
     """All combinations for one way to lie. ``base`` is the recipe that ``field`` was solved with."""
     say = tick or (lambda share, text: None)
     say(0.05, "cutting layers")
-    stack = stack_layers(
-        mesh, direction, base.layer_height, tuple({2, *SHELLS, *(s - 1 for s in SHELLS), base.tops, base.bottoms})
-    )
+    shells = map_shells(mesh, direction, base.layer_height, base.line_width, max(*SHELLS, base.tops, base.bottoms))
     rating = rate(field, limits, np.array([direction]))
     section_way = governing_direction(field, rating)
     say(0.3, "cutting the weak place")
@@ -87,35 +85,27 @@ def trade_board(
     lines = _Transformed(res, outlines, up, field.modulus, limits)
     # The field was solved with walls' thickness all round: tops counted in layers of the same depth.
     even = max(round(base.walls * base.line_width / base.layer_height), 1)
-    reference = lines.index(base.model_copy(update={"tops": even, "bottoms": even}))
-    dots: list[Dot] = []
+    solved = base.model_copy(update={"tops": even, "bottoms": even})
+    recipes = [replace_recipe(base, w, i, s) for w in WALLS for s in SHELLS for i in INFILLS]
+    say(0.5, "pricing walls and infill")
+    index, buckle = lines.loads_on([solved, *recipes])
+    # Solved peak times how much more (or less) the transformed section is stressed.
+    with np.errstate(divide="ignore", invalid="ignore"):
+        scaled = peak * np.where(index[0] > 1e-12, index[0] / np.maximum(index[1:], 1e-12), 1.0)
+    reserve = np.minimum(scaled.min(axis=1), buckle[1:])
+    low, high = (float(v) for v in rating.spread[0])
     uses: dict[tuple[int, int], LayerUse] = {}
-    for i, walls in enumerate(WALLS):
-        say(0.4 + 0.55 * i / len(WALLS), "pricing walls and infill")
-        for shells in SHELLS:
-            for infill in INFILLS:
-                recipe = replace_recipe(base, walls, infill, shells)
-                key = (walls, shells)
-                if key not in uses:
-                    uses[key] = use_of(stack, recipe)
-                index = lines.index(recipe)
-                # Solved peak times how much more (or less) the transformed section is stressed.
-                with np.errstate(divide="ignore", invalid="ignore"):
-                    scaled = peak * np.where(reference > 1e-12, reference / np.maximum(index, 1e-12), 1.0)
-                buckle = lines.buckling(recipe)
-                value = float(min(scaled.min(), buckle))
-                spread = rating.spread[0]
-                dots.append(
-                    Dot(
-                        recipe,
-                        Range(value, value * float(spread[0]), value * float(spread[1])),
-                        price(stack, uses[key], recipe, card, pace, factor),
-                    )
-                )
+    dots: list[Dot] = []
+    for recipe, value in zip(recipes, reserve.tolist(), strict=True):
+        key = (recipe.walls, recipe.tops)
+        if key not in uses:
+            uses[key] = shells.use(recipe.model_copy(update={"infill": 0.5}))
+        cost = price(shells.thickness, uses[key], recipe, card, pace, factor)
+        dots.append(Dot(recipe, Range(value, value * low, value * high), cost))
     at = field.points[rating.point[0]]
     weak = int(np.argmin(np.abs(res.heights + res.base - float(at @ np.asarray(section_way)))))
     x, y, z = (float(v) for v in at)
-    return Board(_named(dots, target, base), target, "", (x, y, z), outlines[weak], section_way, stack)
+    return Board(_named(dots, target, base), target, "", (x, y, z), outlines[weak], section_way)
 
 
 def replace_recipe(base: Recipe, walls: int, infill: float, shells: int) -> Recipe:
@@ -189,77 +179,84 @@ class _Transformed:
         width = 4 * shape.area / max(shape.length, 1e-9) if not shape.is_empty else 0.0
         return section_of(segments_of(shape)), width
 
-    def index(self, recipe: Recipe) -> Array:
-        """Nominal stress over strength at each cut, worst case (k,)."""
-        stiff = stiffness_share(recipe.pattern, recipe.infill)
-        out = np.zeros(len(self.whole))
+    def loads_on(self, recipes: list[Recipe]) -> tuple[Array, Array]:
+        """Nominal stress over strength at each cut, worst case (r, k); and the reserve (r,) of the shell against
+        wrinkling between what props it."""
+        stiff = np.array([stiffness_share(r.pattern, r.infill) for r in recipes])
+        thin = np.array([min(r.walls * r.line_width, max(min(r.tops, r.bottoms), 1) * r.layer_height) for r in recipes])
+        spacing = np.array([2 * r.line_width / r.infill if r.infill > 0 else np.inf for r in recipes])
+        cores = [self.core(r) for r in recipes]
+        index, buckle = np.zeros((len(recipes), len(self.whole))), np.full(len(recipes), np.inf)
         for k, whole in enumerate(self.whole):
             if whole.area <= 0:
                 continue
-            section = blend(whole, self.core(recipe)[k][0], stiff)
-            rim = self.res.cuts.at(k).reshape(-1, 2)
+            section = blend(whole, [c[k][0] for c in cores], stiff)
+            width = np.array([c[k][1] if c[k][0].area > 0 else 0.0 for c in cores])
+            free = np.maximum(np.minimum(width, spacing), thin)
+            critical = 4 * np.pi**2 * self.modulus / (12 * (1 - POISSON**2)) * (thin / free) ** 2
+            rim = _outermost(self.res.cuts.at(k).reshape(-1, 2))
             for c, allow in enumerate(self.limits):
-                out[k] = max(out[k], _index(section, rim, self.res.force[c, k], self.res.moment[c, k], allow))
-        return out
-
-    def buckling(self, recipe: Recipe) -> float:
-        """Reserve of the shell against wrinkling between what props it."""
-        t = min(recipe.walls * recipe.line_width, max(min(recipe.tops, recipe.bottoms), 1) * recipe.layer_height)
-        spacing = 2 * recipe.line_width / recipe.infill if recipe.infill > 0 else np.inf
-        stiff = stiffness_share(recipe.pattern, recipe.infill)
-        worst = np.inf
-        for k, whole in enumerate(self.whole):
-            core, width = self.core(recipe)[k]
-            if whole.area <= 0 or core.area <= 0:
-                continue
-            free = min(width, spacing)
-            critical = 4 * np.pi**2 * self.modulus / (12 * (1 - POISSON**2)) * (t / max(free, t)) ** 2
-            section = blend(whole, core, stiff)
-            rim = self.res.cuts.at(k).reshape(-1, 2)
-            for c in range(len(self.limits)):
-                stress = -_stresses(section, rim, self.res.force[c, k], self.res.moment[c, k])
-                press = float(stress.max(initial=0.0))
-                if press > 1e-9:
-                    worst = min(worst, critical / press)
-        return float(worst)
+                force, moment = self.res.force[c, k], self.res.moment[c, k]
+                stress = _stresses(section, rim, force, moment)
+                pull = np.abs(stress).max(axis=1)
+                shear = 1.5 * float(np.hypot(force[0], force[1])) / section.area
+                index[:, k] = np.maximum(index[:, k], np.hypot(pull / allow.apart, shear / allow.shear))
+                press = np.maximum(-stress.min(axis=1), 0.0)
+                risky = (press > 1e-9) & (width > 0)
+                buckle[risky] = np.minimum(buckle[risky], critical[risky] / press[risky])
+        return index, buckle
 
 
-def blend(whole: Section, core: Section, stiff: float) -> Section:
-    """Section of a shell round a softer core, in terms of the shell's modulus."""
-    if core.area <= 0 or stiff >= 1:
-        return whole
+@dataclass(frozen=True)
+class Sections:
+    """Plane properties of one cut for many recipes, arrays (r,): a shell round a softer core in terms of the
+    shell's modulus."""
+
+    area: Array
+    centre: Array
+    ixx: Array
+    iyy: Array
+    ixy: Array
+
+
+def blend(whole: Section, cores: list[Section], stiff: Array) -> Sections:
+    """The whole section less the share by which each core (area, centre, second moments) is softer."""
     out = 1 - stiff
-    area = whole.area - out * core.area
-    c0, c1 = np.array(whole.centroid), np.array(core.centroid)
-    centre = (whole.area * c0 - out * core.area * c1) / area
+    a = np.array([c.area for c in cores]) * out
+    c1 = np.array([c.centroid for c in cores])
+    area = whole.area - a
+    c0 = np.array(whole.centroid)
+    centre = (whole.area * c0 - a[:, None] * c1) / area[:, None]
     d0, d1 = c0 - centre, c1 - centre
-    ixx = whole.ixx + whole.area * d0[1] ** 2 - out * (core.ixx + core.area * d1[1] ** 2)
-    iyy = whole.iyy + whole.area * d0[0] ** 2 - out * (core.iyy + core.area * d1[0] ** 2)
-    ixy = whole.ixy + whole.area * d0[0] * d0[1] - out * (core.ixy + core.area * d1[0] * d1[1])
-    return replace(
-        whole,
-        area=float(area),
-        centroid=(float(centre[0]), float(centre[1])),
-        ixx=float(ixx),
-        iyy=float(iyy),
-        ixy=float(ixy),
+
+    def second(i: float, inner: list[float], p: int, q: int) -> Array:
+        own = i + whole.area * d0[:, p] * d0[:, q]
+        return np.asarray(own - out * np.array(inner) - a * d1[:, p] * d1[:, q])
+
+    return Sections(
+        area,
+        centre,
+        second(whole.ixx, [c.ixx for c in cores], 1, 1),
+        second(whole.iyy, [c.iyy for c in cores], 0, 0),
+        second(whole.ixy, [c.ixy for c in cores], 0, 1),
     )
 
 
-def _stresses(s: Section, rim: Array, force: Array, moment: Array) -> Array:
+def _outermost(rim: Array) -> Array:
+    """Corners of the hull: a stress that varies linearly is greatest on one of them."""
+    hull = shapely.convex_hull(shapely.multipoints(rim))
+    return np.asarray(shapely.get_coordinates(hull))
+
+
+def _stresses(s: Sections, rim: Array, force: Array, moment: Array) -> Array:
+    """Stress of every recipe (r,) at every rim point (p, 2): (r, p)."""
     det = s.ixx * s.iyy - s.ixy**2
-    if det <= 0:
-        return np.zeros(len(rim))
-    kx = (moment[0] * s.iyy + moment[1] * s.ixy) / det
-    ky = -(moment[1] * s.ixx + moment[0] * s.ixy) / det
-    d = rim - np.asarray(s.centroid)
-    return np.asarray(force[2] / s.area + kx * d[:, 1] + ky * d[:, 0])
-
-
-def _index(s: Section, rim: Array, force: Array, moment: Array, allow: Allowables) -> float:
-    stress = np.abs(_stresses(s, rim, force, moment)).max(initial=0.0)
-    shear = 1.5 * float(np.hypot(force[0], force[1])) / s.area
-    return float(np.hypot(stress / allow.apart, shear / allow.shear))
+    safe = np.where(det > 0, det, 1.0)
+    kx = np.where(det > 0, (moment[0] * s.iyy + moment[1] * s.ixy) / safe, 0.0)
+    ky = np.where(det > 0, -(moment[1] * s.ixx + moment[0] * s.ixy) / safe, 0.0)
+    d = rim[None] - s.centre[:, None]
+    pull = np.where(det > 0, force[2] / s.area, 0.0)
+    return np.asarray(pull[:, None] + kx[:, None] * d[:, :, 1] + ky[:, None] * d[:, :, 0])
 
 
 def _named(dots: list[Dot], target: float, base: Recipe) -> tuple[Dot, ...]:

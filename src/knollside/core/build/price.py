@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import stdtrit
 
-from knollside.core.build.stack import LayerStack, LayerUse
+from knollside.core.build.stack import LayerUse
 from knollside.core.material.cards import Material
 from knollside.core.model import Array, Range, Recipe
 
@@ -33,14 +33,15 @@ class Price:
     layer_seconds: Array
 
 
-def price(stack: LayerStack, use: LayerUse, recipe: Recipe, card: Material, pace: Pace, factor: Range) -> Price:
-    """Mass from the areas; time from path lengths with a start-and-stop share per line.
+def price(thickness: float, use: LayerUse, recipe: Recipe, card: Material, pace: Pace, factor: Range) -> Price:
+    """Mass from the areas of sampled layers that stand for ``thickness`` mm each; time from path lengths with a
+    start-and-stop share per line.
 
     A straight line of length L takes L/v + v/a (trapezoidal motion); ``factor``
     is the printer's own actual-over-estimate record.
     """
     infill_area = use.infill * recipe.infill
-    volume = float((use.wall + use.solid + infill_area).sum()) * stack.thickness
+    volume = float((use.wall + use.solid + infill_area).sum()) * thickness
     grams = volume * card.density / 1000
     w, h = recipe.line_width, recipe.layer_height
     slow = 0.4 if card.flexible else 1.0
@@ -53,7 +54,7 @@ def price(stack: LayerStack, use: LayerUse, recipe: Recipe, card: Material, pace
     stops = 4 * use.loops * wall_v + (solid_length * solid_v + infill_length * infill_v) / np.maximum(typical_line, w)
     seconds = seconds + stops / pace.acceleration + typical_line * np.maximum(use.loops, 1) / pace.travel
     per_layer = np.maximum(seconds + pace.per_layer, pace.layer_floor)
-    layers = stack.thickness / h
+    layers = thickness / h
     hours = float(per_layer.sum()) * layers / 3600
     return Price(grams, factor.times(hours), grams / 1000 * card.price_per_kg, per_layer)
 

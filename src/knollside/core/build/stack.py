@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from knollside.core.mesh.slicer import cut, polygon_of
+from knollside.core.mesh.slicer import alike, cut, polygon_of
 from knollside.core.model import Array, Mesh, Recipe, rotation_to_up
 
 SAMPLES = 60
@@ -42,10 +42,23 @@ def stack_layers(
     count = int(min(samples, max(4, round((high - low) / layer_height))))
     heights = (np.arange(count) + 0.5) * (high - low) / count
     level = low + heights
-    outline = _polygons(turned, level)
-    above = {s: _covered(turned, level, layer_height, s, 1, outline) for s in shells if s > 0}
-    below = {s: _covered(turned, level, layer_height, s, -1, outline) for s in shells if s > 0}
-    return LayerStack(heights, float(high - low) / count, outline, above, below)
+    kept: dict[int, tuple[BaseGeometry, ...]] = {}
+
+    def at(layers: int) -> tuple[BaseGeometry, ...]:
+        """Polygons so many layers up (or down); each set is cut once."""
+        if layers not in kept:
+            kept[layers] = _polygons(turned, level + layers * layer_height)
+        return kept[layers]
+
+    def covered(sense: int) -> dict[int, tuple[BaseGeometry, ...]]:
+        return {s: tuple(map(_both, at(sense), at(sense * s))) for s in shells if s > 0}
+
+    return LayerStack(heights, float(high - low) / count, at(0), covered(1), covered(-1))
+
+
+def _both(near: BaseGeometry, far: BaseGeometry) -> BaseGeometry:
+    """Where material lies in both: the first and the last layer of a skin decide it, without ledges in between."""
+    return near if near is far or alike(near, far) else shapely.intersection(near, far)
 
 
 def stack_of(
@@ -60,7 +73,7 @@ def stack_of(
         return outline[k] if 0 <= k < count else nothing
 
     def covered(s: int, sense: int) -> tuple[BaseGeometry, ...]:
-        return tuple(shapely.intersection(near(k + sense), near(k + sense * s)) for k in picked)
+        return tuple(_both(near(k + sense), near(k + sense * s)) for k in picked)
 
     return LayerStack(
         (picked + 0.5) * h,
@@ -79,16 +92,6 @@ def _polygons(mesh: Mesh, levels: Array) -> tuple[BaseGeometry, ...]:
     for place, polygon in zip(order, made, strict=True):
         out[int(place)] = polygon
     return tuple(out)
-
-
-def _covered(
-    mesh: Mesh, level: Array, layer_height: float, shells: int, sense: int, outline: tuple[BaseGeometry, ...]
-) -> tuple[BaseGeometry, ...]:
-    """Where material lies over (or under) every one of the next ``shells`` layers."""
-    # The first and the last of them decide it for shapes without thin ledges in between.
-    near = _polygons(mesh, level + sense * layer_height)
-    far = near if shells == 1 else _polygons(mesh, level + sense * shells * layer_height)
-    return tuple(shapely.intersection(a, b) for a, b in zip(near, far, strict=True))
 
 
 @dataclass(frozen=True)
@@ -117,7 +120,7 @@ def use_of(stack: LayerStack, recipe: Recipe) -> LayerUse:
         solids.append(inner.area - core.area)
         infills.append(core.area)
         lengths.append(sum(m.length for m in mid))
-        loops.append(sum(len(shapely.get_parts(m)) for m in mid))
+        loops.append(sum(len(shapely.get_rings(shapely.get_parts(m))) for m in mid))
     return LayerUse(np.array(walls), np.array(solids), np.array(infills), np.array(lengths), np.array(loops))
 
 

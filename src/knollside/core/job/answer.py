@@ -299,7 +299,7 @@ def price_of(
 ) -> Price:
     """Grams and hours of one recipe for one way."""
     stack = stack_layers(mesh, direction, recipe.layer_height, tuple({recipe.tops, recipe.bottoms}))
-    return price(stack, use_of(stack, recipe), recipe, card, pace, factor)
+    return price(stack.thickness, use_of(stack, recipe), recipe, card, pace, factor)
 
 
 @dataclass(frozen=True)

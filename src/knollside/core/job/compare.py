@@ -63,7 +63,7 @@ def column(
     strata = lay_strata(mesh, way.direction, recipe)
     cost = bill(regions(mesh, features, marks, strata, recipe, holding, card), holding)
     stack = stack_of(strata.outline, strata.h, tuple({recipe.tops, recipe.bottoms}))
-    own = price(stack, use_of(stack, recipe), recipe, card, pace, factor)
+    own = price(stack.thickness, use_of(stack, recipe), recipe, card, pace, factor)
     holes = [f for f in features if f.kind in ("hole", "slot", "hexagon") and (not mates or f.id in mates)]
     upright = sum(abs(float(np.dot(f.axis, way.direction))) > _UPRIGHT for f in holes)
     more = factor.times(cost.minutes / 60)

@@ -15,7 +15,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.lay.stand import REACH_SHARE
-from knollside.core.mesh.slicer import cut, polygon_of
+from knollside.core.mesh.slicer import alike, cut, polygon_of
 from knollside.core.model import Array, Mesh, Recipe, Refused, rotation_to_up
 
 MOST_LAYERS = 4000
@@ -93,11 +93,6 @@ def _free(k: int, here: BaseGeometry, below: BaseGeometry, reach: float) -> list
         if patch.geom_type == "Polygon" and patch.area >= _CRUMB:
             out.append(_told(k, patch, here, below, reach))
     return out
-
-
-def alike(a: BaseGeometry, b: BaseGeometry) -> bool:
-    """Whether two layers are the same outline: straight walls make most layers so."""
-    return abs(a.area - b.area) < 1e-6 and abs(a.length - b.length) < 1e-6 and a.bounds == b.bounds
 
 
 def _told(k: int, patch: BaseGeometry, here: BaseGeometry, below: BaseGeometry, reach: float) -> Free:
