@@ -105,3 +105,18 @@ def test_ways_side_by_side_tell_what_each_costs(shelf: Desk) -> None:
     sides = [c for c in columns if abs(c.way.direction[1]) > 0.99]
     assert sides and all(c.bill.count == 0 for c in sides) and any(not c.beaten for c in columns)
     assert "Nothing beats it in all." in seen(shelf)
+
+
+def test_build_tells_which_roofs_would_not_close(shelf: Desk) -> None:
+    state = shelf.state
+    shelf.window.take("Build")
+    shelf.settle(lambda: state.answers.fresh("roofs", state.roofs_key(state.doc.recipe)) is not None)
+    told = next(w for w in shelf.window.current.panel.findChildren(QLabel) if w.accessibleName() == "Roofs")
+    assert told.text() == "Solid: nothing to close."
+    empty = state.doc.recipe.model_copy(update={"infill": 0.0, "walls": 2})
+    state.edit("recipe", empty, "empty")
+    shelf.settle(lambda: state.answers.fresh("roofs", state.roofs_key(empty)) is not None)
+    # The top is 36 by 24 mm less two walls each side: 22.2 mm to span.
+    assert "would not close" in told.text() and "spans 22 mm" in told.text() and "9 % infill" in told.text()
+    state.edit("recipe", empty.model_copy(update={"infill": 0.3}), "some infill")
+    shelf.settle(lambda: "roofs close" in told.text())

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject
 
 from knollside.core.job.file import PrinterFacts
 from knollside.core.material.cards import Material
-from knollside.core.model import FaceMark, Holding, Measurement, Range
+from knollside.core.model import FaceMark, Holding, Measurement, Range, Recipe
 from knollside.core.strength.trust import Trust
 from knollside.desk import tasks
 from knollside.desk.answers import Answers
@@ -228,6 +228,15 @@ class Asks(QObject):
                 self.bonds,
                 self.factor,
             )
+
+    def roofs_key(self, recipe: Recipe) -> object:
+        assert self.doc is not None
+        return (self.doc.mesh_hash, self.way, recipe)
+
+    def request_roofs(self, recipe: Recipe) -> None:
+        """Whether the roofs of a recipe close."""
+        if self.doc is not None and self.facts is not None:
+            self.work.ask("roofs", self.roofs_key(recipe), tasks.roofs_of, self.facts, self.way, recipe)
 
     def request_prove(self, quick: Range) -> None:
         if self.doc is not None and self.facts is not None and self.doc.way is not None:

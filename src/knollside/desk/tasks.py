@@ -11,6 +11,7 @@ import numpy as np
 from knollside.core.build.board import Board
 from knollside.core.build.choose import Choice
 from knollside.core.build.price import Pace
+from knollside.core.build.roofs import Roof, roofs
 from knollside.core.fit.process import Correction, Shift, learn
 from knollside.core.job import answer
 from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
@@ -262,6 +263,13 @@ def build(
     board = answer.boards(part, s, direction, Pace(), factor, tick)
     tick(0.97, "ranking materials")
     return Building(board, answer.materials(s, duty, direction, printer, bond))
+
+
+def roofs_of(part: PartFacts, direction: Vec, recipe: Recipe, tick: Tick) -> tuple[Roof, ...]:
+    """Which roofs would close with this recipe."""
+    tick(0.2, "looking at the roofs")
+    s = lay_strata(part.mesh, direction, recipe, tick=lambda x: tick(0.1 + 0.6 * x, "looking at each layer"))
+    return roofs(s.outline, s.h, s.turn, s.base, recipe)
 
 
 def prove(

@@ -46,12 +46,13 @@ _DOING = {
     "stair": "Strength",
     "supports": "Supports",
     "compare": "Side by side",
+    "roofs": "Roofs",
     "sliced": "Reading the sliced file",
     "why": "Rating it",
     "trust": "Checking",
     "units": "Getting ready",
 }
-_QUIET = {"fits", "stair", "warm", "why", "trust", "units"}
+_QUIET = {"fits", "stair", "warm", "why", "trust", "units", "roofs"}
 
 
 class Window(QMainWindow):

@@ -8,7 +8,8 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from knollside.core.mesh.slicer import alike, cut, polygon_of
+from knollside.core.mesh.outline import alike
+from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.model import Array, Mesh, Recipe, rotation_to_up
 
 SAMPLES = 60

@@ -15,11 +15,11 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.lay.stand import REACH_SHARE
-from knollside.core.mesh.slicer import alike, cut, polygon_of
+from knollside.core.mesh.outline import alike, farthest
+from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.model import Array, Mesh, Recipe, Refused, rotation_to_up
 
 MOST_LAYERS = 4000
-_BETWEEN = 0.7
 _CRUMB = 0.05  # mm2; smaller free scraps come from facets, not from the shape
 
 
@@ -99,18 +99,5 @@ def _told(k: int, patch: BaseGeometry, here: BaseGeometry, below: BaseGeometry, 
     whole = next((p for p in shapely.get_parts(here) if p.intersects(patch)), here)
     if not whole.intersects(below):
         return Free(k, patch, float("inf"), "island")
-    far = _farthest(patch, below)
-    contact = shapely.intersection(shapely.buffer(below, 1.05 * reach + 1e-6, quad_segs=2), patch.exterior)
-    hull = shapely.convex_hull(contact)
-    # Held on facing sides: what lies between the places that hold it is most of the patch.
-    between = shapely.intersection(hull, patch).area
-    return Free(k, patch, far, "bridge" if between > _BETWEEN * patch.area else "ledge")
-
-
-def _farthest(patch: BaseGeometry, held: BaseGeometry) -> float:
-    """How far the farthest place of ``patch`` is from what holds it. On the rim, or, where the rim is held all
-    round, at the middle of the widest circle inside."""
-    rim = shapely.points(shapely.get_coordinates(shapely.segmentize(patch, max(0.4, patch.length / 200))))
-    if patch.area > 4.0:
-        rim = np.append(rim, shapely.get_point(shapely.maximum_inscribed_circle(patch, 0.1), 0))
-    return float(shapely.distance(rim, held).max())
+    far, facing = farthest(patch, below)
+    return Free(k, patch, far, "bridge" if facing else "ledge")

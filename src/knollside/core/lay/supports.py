@@ -15,7 +15,7 @@ from shapely.geometry.base import BaseGeometry
 
 from knollside.core.lay.strata import Free, Strata
 from knollside.core.material.cards import Material
-from knollside.core.mesh.slicer import alike
+from knollside.core.mesh.outline import alike
 from knollside.core.model import Feature, Holding, Ints, Mesh, Recipe
 
 # Typical of printed thermoplastics, all to be replaced by the person's own trials.

@@ -139,8 +139,3 @@ def polygon_of(segments: Array) -> BaseGeometry:
     points = shapely.point_on_surface(faces)
     depth = np.array([int(shapely.contains_properly(outline, p).sum()) for p in points])
     return shapely.union_all(faces[depth % 2 == 1])
-
-
-def alike(a: BaseGeometry, b: BaseGeometry) -> bool:
-    """Whether two layers are the same outline: straight walls make most layers so."""
-    return abs(a.area - b.area) < 1e-6 and abs(a.length - b.length) < 1e-6 and a.bounds == b.bounds

@@ -77,13 +77,14 @@ def _bounds(s, zt, zs, xt, xc, y, out):  # type: ignore[no-untyped-def]
         d, e, f = s[p, 3], s[p, 4], s[p, 5]
         size = np.sqrt((a * a + b * b + c * c + 2 * (d * d + e * e + f * f)) / 6)
         high = low = mean
-        if size > 0:
+        if size > 1e-30:  # MPa: below it the products would vanish, and nothing is loaded
+            a, b, c, d, e, f = a / size, b / size, c / size, d / size, e / size, f / size
             det = a * (b * c - d * d) - f * (f * c - d * e) + e * (f * d - b * e)
-            angle = np.arccos(min(max(det / (2 * size**3), -1.0), 1.0)) / 3
+            angle = np.arccos(min(max(det / 2, -1.0), 1.0)) / 3
             high = mean + 2 * size * np.cos(angle)
             low = mean + 2 * size * np.cos(angle + 2 * np.pi / 3)
         # A hair above the exact bound, so that rounding cannot hide a governing point.
-        hair = 1e-7 * (size + abs(mean))
+        hair = 1e-7 * (size + abs(mean)) + 2 * size * (size <= 1e-30)
         high, low = high + hair, low - hair
         part = np.sqrt((max(high, 0.0) / zt) ** 2 + ((high - low) / (2 * zs)) ** 2)
         mises = np.sqrt(3.0) * size * (1 + 1e-7) / y

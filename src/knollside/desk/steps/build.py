@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -71,6 +72,8 @@ class BuildStep(Step):
         lay.addStretch(1)
         self.price = label("", 14, 700)
         self.price_note = label("", dim=True, wrap=True)
+        self.roofs = label("", 13, wrap=True)
+        self.roofs.setAccessibleName("Roofs")
         self.materials = QVBoxLayout()
         self.materials.setSpacing(4)
         self.place = label("", dim=True)
@@ -84,13 +87,14 @@ class BuildStep(Step):
             line,
             self.price,
             self.price_note,
+            self.roofs,
             rule(),
             heading("Material", self.place),
             area,
             spacing=5,
             margins=(16, 10, 10, 0),
         )
-        self.panel.layout().setStretch(6, 1)  # type: ignore[union-attr]
+        self.panel.layout().setStretch(7, 1)  # type: ignore[union-attr]
         self._shown: object = None
 
     # Choosing
@@ -162,6 +166,31 @@ class BuildStep(Step):
 
     # Showing
 
+    def _tell_roofs(self, recipe: Recipe) -> None:
+        """Roofs that would not close with this recipe, and what would close them."""
+        state = self.state
+        key = state.roofs_key(recipe)
+        found = state.answers.fresh("roofs", key)
+        if found is None:
+            refused = state.answers.refusal("roofs", key)
+            self.roofs.setText(refused or "Looking at the roofs …")
+            if not refused and state.facts is not None and not state.work.waiting("roofs"):
+                state.request_roofs(recipe)
+            return
+        open_ = [r for r in found if not r.closes]
+        if not found:
+            self.roofs.setText("No roof over sparse infill." if recipe.infill < 1 else "Solid: nothing to close.")
+        elif not open_:
+            self.roofs.setText(f"All {len(found)} roofs close, spans up to {max(r.span for r in found):.0f} mm.")
+        else:
+            r = open_[0]
+            how = f"hangs out {r.span:.1f} mm" if r.one_sided else f"spans {r.span:.0f} mm"
+            self.roofs.setText(
+                f"{len(open_)} of {len(found)} roofs would not close: the one at {r.height:.0f} mm, "
+                f"{r.area / 100:.1f} cm², {how}. {math.ceil(100 * r.infill):.0f} % infill under it, a rib, or lying "
+                "another way would close it."
+            )
+
     def refresh(self) -> None:
         doc = self.state.doc
         if doc is None:
@@ -177,12 +206,19 @@ class BuildStep(Step):
         if dot is not None:
             h = dot.price.hours
             self.price.setText(f"{dot.price.grams:.0f} g, {h.low:.1f} to {h.high:.1f} h, cost {dot.price.cost:.2f}")
-            self.price_note.setText(f"Hours: {h.source}. Without supports. Cost from a typical price a kilogram.")
+            over = round(100 * (self.state.factor.value - 1))
+            runs = (
+                f"Your printer runs {abs(over)} % {'over' if over >= 0 else 'under'}"
+                if "yours" in h.source
+                else "Typical pace"
+            )
+            self.price_note.setText(f"{runs} ({h.source}). Without supports. Cost from a typical price a kilogram.")
         else:
             self.price.setText(recipe_words(r))
             self.price_note.setText(
                 "Not one of the combinations on the board; take “Use this recipe” to work it out." if b else ""
             )
+        self._tell_roofs(r)
         words = f"{b.board.cut_at[2]:.0f} mm up in the part's own frame" if b else ""
         self.cut.put(b.board.weak_outline if b else None, r, words)
         self.school.blockSignals(True)
@@ -318,7 +354,7 @@ class BuildStep(Step):
         tone = reserve_tone(dot.reserve, target)
         lightest = b.board.school("Lightest that holds")
         words = {"moss": "would hold", "straw ink": "is too close to call", "clay": "would not hold"}[tone]
-        body = "Estimated from the weakest cut; “Use this recipe” solves it properly."
+        body = "An estimate; “Use this recipe” solves it."
         if lightest is not None and lightest.recipe != dot.recipe:
             body = f"Lightest that holds: {recipe_words(lightest.recipe)}, {lightest.price.grams:.0f} g. " + body
         return Verdict(
