@@ -101,7 +101,15 @@ class Asks(QObject):
 
     @property
     def supports_key(self) -> object:
-        return (self.way, self._printed)
+        return (self.way, self._printed, self.weak)
+
+    @property
+    def weak(self) -> tuple[tuple[float, float, float], ...]:
+        """Places of the chosen way that would go first, away from its supports; none before it is worked out."""
+        assert self.doc is not None
+        ready = self.doc.duty.held and self.doc.duty.cases
+        detail = self.answers.fresh("detail", (self.lay_key, self.way)) if ready else None
+        return tuple(p.at for p in detail.places if not p.at_support) if detail is not None else ()
 
     @property
     def compare_key(self) -> object:
@@ -167,7 +175,7 @@ class Asks(QObject):
         """The places of the chosen way that rest on nothing."""
         if self.doc is not None and self.facts is not None:
             marks = {k: v.value for k, v in self.marks.items()}
-            at = self.facts, marks, self.way, self.doc.recipe, self.holding, self.card, self.printer
+            at = self.facts, marks, self.way, self.doc.recipe, self.holding, self.card, self.printer, self.weak
             self.work.ask("supports", self.supports_key, tasks.supports, *at)
 
     def request_compare(self) -> None:

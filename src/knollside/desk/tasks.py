@@ -10,8 +10,9 @@ import numpy as np
 
 from knollside.core.build.board import Board
 from knollside.core.build.choose import Choice
-from knollside.core.build.price import Pace
+from knollside.core.build.price import Pace, SmallLayers, small_layers
 from knollside.core.build.roofs import Roof, roofs
+from knollside.core.build.stack import stack_of, use_of
 from knollside.core.fit.process import Correction, Shift, learn
 from knollside.core.job import answer
 from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
@@ -20,6 +21,7 @@ from knollside.core.job.cure import Cure, cures
 from knollside.core.job.file import PrinterFacts
 from knollside.core.job.slicedcheck import SlicedCheck, check_sliced
 from knollside.core.lay.bed import BedAdvice, bed_advice
+from knollside.core.lay.seams import SeamAdvice, seam_advice
 from knollside.core.lay.stand import footing
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import Region, regions
@@ -69,11 +71,14 @@ class WayDetail:
 
 @dataclass(frozen=True)
 class Supported:
-    """The places of a way that rest on nothing, and what keeps it on the bed."""
+    """The places of a way that rest on nothing, what keeps it on the bed, where its seam may run, and layers too
+    small to cool."""
 
     regions: tuple[Region, ...]
     bed: BedAdvice
     layers: int
+    seam: SeamAdvice | None
+    small: tuple[SmallLayers, ...]
 
 
 @dataclass(frozen=True)
@@ -191,6 +196,7 @@ def supports(
     holding: Holding,
     card: Material,
     printer: PrinterFacts,
+    weak: tuple[Vec, ...],
     tick: Tick,
 ) -> Supported:
     """Every layer of one way cut, and what each place that rests on nothing would take."""
@@ -198,7 +204,10 @@ def supports(
     tick(0.8, "standing supports under it")
     found = regions(part.mesh, part.features, marks, strata, recipe, holding, card)
     foot = footing(part.mesh, direction, recipe, printer.bed_mm)
-    return Supported(found, bed_advice(foot, card, printer.enclosed), len(strata.outline))
+    seam = seam_advice(part.mesh, part.features, marks, weak, strata)
+    stack = stack_of(strata.outline, strata.h, tuple({recipe.tops, recipe.bottoms}))
+    small = small_layers(use_of(stack, recipe), stack.thickness, recipe, card, Pace())
+    return Supported(found, bed_advice(foot, card, printer.enclosed), len(strata.outline), seam, small)
 
 
 def compare(

@@ -43,7 +43,15 @@ def price(thickness: float, use: LayerUse, recipe: Recipe, card: Material, pace:
     infill_area = use.infill * recipe.infill
     volume = float((use.wall + use.solid + infill_area).sum()) * thickness
     grams = volume * card.density / 1000
-    w, h = recipe.line_width, recipe.layer_height
+    per_layer = np.maximum(layer_seconds(use, recipe, card, pace), pace.layer_floor)
+    hours = float(per_layer.sum()) * thickness / recipe.layer_height / 3600
+    return Price(grams, factor.times(hours), grams / 1000 * card.price_per_kg, per_layer)
+
+
+def layer_seconds(use: LayerUse, recipe: Recipe, card: Material, pace: Pace) -> Array:
+    """Seconds of each sampled layer at full pace, before any is slowed down to cool (k,)."""
+    infill_area = use.infill * recipe.infill
+    w = recipe.line_width
     slow = 0.4 if card.flexible else 1.0
     wall_v, solid_v, infill_v = pace.wall * slow, pace.solid * slow, pace.infill * slow
     outline_area = np.maximum(use.wall + use.solid + use.infill, 1e-9)
@@ -53,10 +61,36 @@ def price(thickness: float, use: LayerUse, recipe: Recipe, card: Material, pace:
     # About four corners a loop, and one turn for each line of fill.
     stops = 4 * use.loops * wall_v + (solid_length * solid_v + infill_length * infill_v) / np.maximum(typical_line, w)
     seconds = seconds + stops / pace.acceleration + typical_line * np.maximum(use.loops, 1) / pace.travel
-    per_layer = np.maximum(seconds + pace.per_layer, pace.layer_floor)
-    layers = thickness / h
-    hours = float(per_layer.sum()) * layers / 3600
-    return Price(grams, factor.times(hours), grams / 1000 * card.price_per_kg, per_layer)
+    return np.asarray(seconds + pace.per_layer)
+
+
+@dataclass(frozen=True)
+class SmallLayers:
+    """A run of layers that are done too quickly to cool: from ``low`` to ``high`` mm over the bed, the least
+    ``seconds`` of one, and the pace, a share of the full one, that gives it the time it needs."""
+
+    low: float
+    high: float
+    seconds: float
+    pace: float
+
+
+def small_layers(
+    use: LayerUse, thickness: float, recipe: Recipe, card: Material, pace: Pace
+) -> tuple[SmallLayers, ...]:
+    """Runs of sampled layers under the layer-time floor, from below."""
+    seconds = layer_seconds(use, recipe, card, pace)
+    short = np.flatnonzero((seconds < pace.layer_floor) & (use.wall > 0))
+    runs = np.split(short, np.flatnonzero(np.diff(short) > 1) + 1) if len(short) else []
+    return tuple(
+        SmallLayers(
+            float(r[0] * thickness),
+            float((r[-1] + 1) * thickness),
+            float(seconds[r].min()),
+            float(seconds[r].min() / pace.layer_floor),
+        )
+        for r in runs
+    )
 
 
 def time_factor(pairs: list[tuple[float, float]]) -> Range:

@@ -109,10 +109,8 @@ class RunStep(Step):
         if doc is None or self.state.facts is None:
             return
         self._sliced_path = path
-        detail = self.state.answers.fresh("detail", (self.state.lay_key, self.state.way))
-        weak = tuple(p.at for p in detail.places if not p.at_support) if detail is not None else ()
         way = doc.way or Way(direction=UP)
-        at = str(path), self.state.facts, doc.duty, doc.recipe, self.state.card, way, weak, CELLS
+        at = str(path), self.state.facts, doc.duty, doc.recipe, self.state.card, way, self.state.weak, CELLS
         self.state.work.ask("sliced", self._sliced_key, tasks.check_file, *at)
 
     # Handing over

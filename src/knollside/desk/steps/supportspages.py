@@ -74,6 +74,7 @@ class SupportsPage(Page):
         brim = found.bed
         kind = {"nothing": "Nothing extra on the bed", "brim": f"Brim, {brim.width:.0f} mm", "raft": "Raft"}[brim.kind]
         self.add(rule(), line(kind, "", f"{brim.why}. A rule of practice, not a computed warp.", False))
+        self._seam(found)
         self.add(
             label(
                 f"{found.layers} layers cut. Spans up to {BRIDGE_MM:.0f} mm bridge (typical). Grams, minutes and "
@@ -82,6 +83,21 @@ class SupportsPage(Page):
                 wrap=True,
             )
         )
+
+    def _seam(self, found: tasks.Supported) -> None:
+        """Where the seam may run, and the layers that need time."""
+        if found.seam is not None:
+            s = found.seam
+            corner = "an inward corner" if s.inward else "a corner"
+            stays = f"stays {s.clear:.0f} mm or more clear of {', '.join(s.avoid)}" if s.avoid else "nothing forbids it"
+            self.add(
+                line("Seam", s.side, f"At {corner} that {s.reach * 100:.0f} % of the layers have; {stays}.", False)
+            )
+        for t in found.small:
+            words = (
+                f"{t.seconds:.0f} s a layer at full pace: slow to {max(t.pace, 0.1) * 100:.0f} %, or print two at once."
+            )
+            self.add(line(f"Small layers, {t.low:.0f} to {t.high:.0f} mm", "", words, False))
 
     def _row(self, i: int, r: Region) -> QWidget:
         box = QCheckBox()
