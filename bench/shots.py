@@ -20,6 +20,7 @@ def main() -> None:
     sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
     from conftest import open_desk
 
+    from knollside.demo import TOOLPATHS
     from knollside.desk.theme.look import look
 
     app = QApplication([])
@@ -57,7 +58,17 @@ def main() -> None:
         shot("3-lay-cures")
         lay.measure.setCurrentIndex(0)
         lay.places.bent.setChecked(False)
+        lay.turn_to(4)
+        desk.settle(lambda: state.answers.fresh("supports", state.supports_key) is not None)
+        shot("3-lay-supports")
+        lay.turn_to(5)
+        desk.settle(lambda: state.answers.fresh("compare", state.compare_key) is not None)
+        shot("3-lay-compare")
         lay.turn_to(0)
+        window.log._to(0.55 * float(window.log.log.heights[-1]))
+        window.log.open_here.click()
+        shot("3-lay-open")
+        window.log.open_here.click()
         window.take("Duty")
         shot("2-duty")
         window.take("Lay")
@@ -84,6 +95,18 @@ def main() -> None:
         window.take("Run")
         window.steps["Run"].export_to(Path(folder))
         shot("7-run")
+        clip = next(p.id for p in state.shop.parts() if p.name == "Trellis clip")
+        arm = state.doc.id
+        state.open(clip)
+        desk.settle(lambda: state.doc.id == clip and state.facts is not None)
+        window.take("Run")
+        window.steps["Run"].read_sliced(TOOLPATHS / "clip-wrong.gcode")
+        desk.settle(lambda: state.answers.get("sliced") is not None)
+        bar = window.steps["Run"].panel.verticalScrollBar()
+        bar.setValue(bar.maximum())
+        shot("7-run-sliced")
+        state.open(arm)
+        desk.settle(lambda: state.doc.id == arm and state.facts is not None)
         window.take("Bench")
         for _ in range(3):
             window.steps["Bench"].simulate()

@@ -94,7 +94,8 @@ def main() -> None:
 
     part = answer.read_part(mesh)
     seconds, board = timed(lambda: answer.boards(part, s, (0.0, 0.0, -1.0), Pace(), Range(1, 0.9, 1.1)))
-    row(f"trade board of {len(board.dots)} combinations, layers cut and offset", f"{seconds:.1f} s")
+    row(f"trade board of {len(board.dots)} combinations, layers cut and counted", f"{seconds:.2f} s", "0.5 s")
+    layers(answer, part, s)
     from PyQt6.QtWidgets import QApplication
 
     app = QApplication([])  # held to the end: both views below need it
@@ -124,6 +125,38 @@ def verdicts(answer, mesh, duty) -> None:  # type: ignore[no-untyped-def]
     again = duty.model_copy(update={"cases": (turned, *duty.cases[1:])})
     seconds, _ = timed(lambda: tasks.lay(part, again, recipe, card, bed, 50_000, "bench", lambda share, text: None))
     row("a load turned: net and list anew, no new solve", f"{seconds:.2f} s", "0.3 s")
+
+
+def layers(answer, part, s) -> None:  # type: ignore[no-untyped-def]
+    """Exact layers and supports of four ways, and a sliced file of 50 MB."""
+    from knollside.core.build.price import Pace
+    from knollside.core.job.compare import column, unbeaten
+    from knollside.core.model import Holding, Range, Recipe
+    from knollside.core.run.gcode import parse_gcode
+    from knollside.core.run.sliced import describe
+    from knollside.sim.toolpath import write_toolpath
+
+    recipe = Recipe()
+    ways = answer.ways(part, _any_duty(), s, (220.0, 220.0, 250.0), 200).ways[:4]
+    at = recipe, Holding(), s.card, Pace(), Range(1, 0.9, 1.1)
+    seconds, columns = timed(lambda: unbeaten([column(part.mesh, part.features, {}, (), w, *at) for w in ways]))
+    row(
+        f"four ways side by side, {len(part.mesh.faces):,} triangles, every layer", f"{seconds:.1f} s", "5 s at 100,000"
+    )
+    text = write_toolpath(part.mesh, columns[0].way.direction, recipe, 240, 80).encode()
+    whole = np.frombuffer(text * (50_000_000 // len(text) + 1), np.uint8)
+    parse_gcode(whole[:2000])
+    seconds, path = timed(lambda: parse_gcode(whole))
+    more, _ = timed(lambda: describe(path))
+    row(f"sliced file of {len(whole) / 1e6:.0f} MB: read, layers, walls, seams", f"{seconds + more:.1f} s", "6 s")
+    own = describe(parse_gcode(np.frombuffer(text, np.uint8)))
+    row("  walls and infill as written", f"{own.walls} of {recipe.walls}, {own.infill:.2f} of {recipe.infill:.2f}")
+
+
+def _any_duty():  # type: ignore[no-untyped-def]
+    from knollside.core.model import Duty
+
+    return Duty()
 
 
 def second_program() -> None:

@@ -71,7 +71,12 @@ def lay_strata(
     if count > MOST_LAYERS:
         raise Refused(f"{count:,} layers of {h:g} mm are more than can be looked at one by one ({MOST_LAYERS:,}).")
     cuts = cut(turned, np.minimum(low + (np.arange(count) + 0.5) * h, high - 1e-6 * max(high - low, 1.0)))
-    outline = [polygon_of(cuts.at(k)) for k in range(count)]
+    outline: list[BaseGeometry] = []
+    for k in range(count):
+        # Straight walls cut the same segments again: one polygon serves them all.
+        same = k > 0 and np.array_equal(cuts.at(k).shape, cuts.at(k - 1).shape)
+        same = same and bool(np.abs(cuts.at(k) - cuts.at(k - 1)).max(initial=0.0) < 1e-9)
+        outline.append(outline[-1] if same else polygon_of(cuts.at(k)))
     reach = reach_share * recipe.line_width
     free: list[Free] = []
     for k in range(1, count):

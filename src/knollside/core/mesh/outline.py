@@ -11,7 +11,7 @@ _FACING = 1.0  # mm; a facing side is looked for at least this far, else twice a
 
 def alike(a: BaseGeometry, b: BaseGeometry) -> bool:
     """Whether two layers are the same outline: straight walls make most layers so."""
-    return abs(a.area - b.area) < 1e-6 and abs(a.length - b.length) < 1e-6 and a.bounds == b.bounds
+    return a is b or (abs(a.area - b.area) < 1e-6 and abs(a.length - b.length) < 1e-6 and a.bounds == b.bounds)
 
 
 def farthest(patch: BaseGeometry, held: BaseGeometry) -> tuple[float, bool]:

@@ -16,8 +16,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from knollside.core.job.answer import LayerLog
-from knollside.core.lay.supports import held
 from knollside.core.lay.ways import RatedWay
 from knollside.core.model import Holding, Range, Way
 from knollside.core.strength.rating import MODES, weakest
@@ -35,12 +33,11 @@ from knollside.desk.instruments.widgets import (
     tell,
     times,
 )
-from knollside.desk.stage.raster import MARKS
 from knollside.desk.stage.view import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.desk.steps.laypages import CuresPage, PlacesPage, TrustPage
-from knollside.desk.steps.scenes import base_scene, face_marks, load_arrows
+from knollside.desk.steps.layscene import lay_scene
 from knollside.desk.steps.supportspages import ComparePage, SupportsPage
 
 
@@ -57,7 +54,7 @@ class LayStep(Step):
         self.measure = Choice("Measure shown on the net", MEASURES.items(), 11)
         self.measure.chose.connect(lambda _: self.refresh())
         self.trying: tuple[float, float, float] | None = None
-        self._told_place: int | None = None
+        self.told_place: int | None = None
         self.rows = QVBoxLayout()
         self.rows.setSpacing(0)
         self.rows.setContentsMargins(0, 0, 0, 0)
@@ -125,6 +122,7 @@ class LayStep(Step):
     def turn_to(self, page: int) -> None:
         """Bring a page to the front: 0 ways, 1 weak places, 2 cures, 3 trust, 4 supports, 5 side by side."""
         self.pages.setCurrentIndex(page)
+        self.told_place = None  # a number belongs to the page it was asked on
         tab = self.tabs.button(page)
         if tab is not None:
             tab.setChecked(True)
@@ -138,7 +136,7 @@ class LayStep(Step):
             self.state.edit("way", way.model_copy(update={"holding": holding}), words)
 
     def _point_out(self, place: int) -> None:
-        self._told_place = place
+        self.told_place = place
         self.state.changed.emit()
 
     def _try(self, direction: tuple[float, float, float]) -> None:
@@ -205,7 +203,7 @@ class LayStep(Step):
         if self.laying is None:
             return
         w = next(w for w in self.laying.ranking.ways if w.letter == letter)
-        self.trying, self.net.hand, self._told_place = None, None, None
+        self.trying, self.net.hand, self.told_place = None, None, None
         self.state.edit("way", Way(direction=w.direction, reason=w.reason, holding=self._kept()), f"lay it {letter}")
         self.state.request_detail(letter)
 
@@ -394,77 +392,9 @@ class LayStep(Step):
             acts=tuple(acts[::-1] if here is not None and tone == "moss" else acts),
         )
 
-    def _marks(self, detail: tasks.WayDetail, corner_of: np.ndarray) -> dict[str, object]:
-        """Weak places by number, and the part bent, while their page is in front."""
-        if self.pages.currentIndex() != 1:
-            return {}
-        out: dict[str, object] = {
-            "places": tuple(
-                (p.at, f"{i + 1}: {times(p.reserve)}×" if self._told_place == i else f"{i + 1}")
-                for i, p in enumerate(detail.places)
-            ),
-            "place": None,
-        }
-        if self.places.bent.isChecked():
-            out["bend"] = detail.bend[corner_of]
-        return out
-
-    def _unheld(self) -> dict[str, object]:
-        """The places that rest on nothing, by number and hatch, while their page is in front."""
-        state = self.state
-        found = state.answers.fresh("supports", state.supports_key)
-        opened = state.answers.get("opened")
-        if self.pages.currentIndex() != 4 or found is None or opened is None:
-            return {}
-        marks = face_marks(state)
-        under = np.zeros(len(opened.facts.mesh.faces), np.bool_)
-        for r in found.regions:
-            under[r.faces] = True
-        marks = np.where(under[opened.look.original], MARKS["unheld"], marks)
-        told = self._told_place
-        spoken = [i for i, r in enumerate(found.regions) if i == told or held(r, state.holding)]
-        places = tuple(
-            (found.regions[i].at, f"{i + 1}: {found.regions[i].kind}" if told == i else f"{i + 1}") for i in spoken
-        )
-        return {
-            "below": True,
-            "marks": marks,
-            "reserve": None,
-            "place": None,
-            "places": places,
-            "legend": ("rests on nothing", "held", "pushed"),
-        }
-
     def _as_drawn(self) -> None:
         self.state.edit("way", Way(direction=(0, 0, 1), reason="as drawn"), "keep it as drawn")
         self.go("Build")
 
     def scene(self) -> Scene:
-        here, doc = self.chosen(), self.state.doc
-        if doc is None:
-            return Scene()
-        detail: tasks.WayDetail | None = self.state.answers.get("detail")
-        fresh = detail is not None and self.state.answers.key("detail") == (self.state.lay_key, self.state.way)
-        more: dict[str, object] = {}
-        if fresh and detail is not None:
-            log: LayerLog = detail.log
-            opened = self.state.answers.get("opened")
-            more = {
-                "reserve": log.paint[opened.look.corner_of],
-                "target": self.laying.ranking.target if self.laying else 2.0,
-                "place": detail.way.place,
-                "place_words": f"goes first: {times(detail.way.reserve.value)}×",
-                "legend": ("reserve", "held", "pushed"),
-            }
-            more.update(self._marks(detail, opened.look.corner_of))
-        more.update(self._unheld())
-        if self.trying is not None:
-            more = {"direction": self.trying}
-            return base_scene(self.state, True, "?  Where the pin is", "Let go to see what speaks against it", **more)
-        title = f"{here.letter}  {here.title}" if here else "As drawn" if doc.way is None else "Chosen way"
-        under = (
-            f"{here.footing.height:.0f} mm high, {here.footing.layers} layers of {doc.recipe.layer_height:g} mm"
-            if here
-            else "No way chosen yet"
-        )
-        return base_scene(self.state, True, title, under, arrows=load_arrows(self.state), **more)
+        return lay_scene(self)
