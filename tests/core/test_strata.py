@@ -73,7 +73,7 @@ def test_what_hangs_down_is_an_island_and_always_needs_holding() -> None:
     hook = CUBE((8, 20, 30)) + CUBE((30, 20, 6)).translate((0, 0, 24)) + CUBE((6, 20, 14)).translate((24, 0, 10))
     _, found = looked(hook)
     island = next(r for r in found if r.kind == "island")
-    assert island.needed and island.low == pytest.approx(10) and "in the air" in island.without
+    assert island.needed and island.low == pytest.approx(10) and "falls away" in island.without
 
 
 def test_a_round_hole_lying_closes_itself_and_a_wide_one_does_not() -> None:

@@ -24,7 +24,7 @@ LEDGE_LINES = 3.0  # line widths a flat ledge may stick out before it curls or d
 LEAN_MORE = 15.0  # degrees past the limit a slope still prints, with a rough face
 PEEL_MPA = 0.4  # of touching support at the front where it comes off
 FRONT_MM = 5.0  # depth of that front: a support is peeled from one end, not torn off whole
-FOOT_MM = 1.5  # a rounded foot lower than this is held by the bed and the first layers
+FOOT_MM = 3.0  # a rounded foot lower than this is held by the bed and the first layers
 SIDE_GAP = 0.6  # mm between a support and the part's upright faces
 SUPPORT_SPEED = 70.0  # mm/s
 _JOIN = 3  # layers without a free patch that still leave it one region
@@ -194,7 +194,7 @@ def _region(
     centre = shapely.point_on_surface(worst.patch)
     at = strata.turn.T @ np.array([centre.x, centre.y, strata.base + strata.level(worst.k)])
     column = volume / max(area, 1e-9)
-    if strata.level(last + 1) <= FOOT_MM and not islands and column < FOOT_MM / 2:
+    if strata.level(last + 1) <= FOOT_MM and not islands and column < FOOT_MM / 3:
         needed, without = False, "A rounded foot on the bed: the first layers hold it; its underside is a little rough."
     else:
         needed, without = _without(kind, worst, strata, recipe, wide)
@@ -284,8 +284,10 @@ def _risk(strata: Strata, worst: Free, force: float, card: Material) -> float | 
 def _without(kind: str, worst: Free, strata: Strata, recipe: Recipe, wide: float) -> tuple[bool, str]:
     """Whether a support pays, and what happens without one."""
     if kind == "island":
-        return True, "It starts in the air: without a support it falls away."
-    if kind == "arch" and wide <= BRIDGE_MM:
+        return True, "Without a support it falls away."
+    if kind == "arch" and wide > BRIDGE_MM:
+        return True, f"{wide:.0f} mm wide: past {BRIDGE_MM:.0f} mm the crown rarely closes."
+    if kind == "arch":
         return False, f"An arch {wide:.0f} mm wide closes itself; its crown comes out rough and a little low."
     if kind == "bridge":
         span = 2 * worst.far

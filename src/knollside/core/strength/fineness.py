@@ -24,7 +24,7 @@ SLIT_SHARE = 0.005  # of the surface that must face a slit for it to be spoken o
 MORE = 2.0  # times the usual count of cells a thin shell or wall may ask for
 # Measured on hollow parts, whose cells all keep their own numbers; a solid one takes a third.
 BYTES_A_CELL = 5000
-_RAYS = 3000
+_RAYS, _TESTS = 3000, 1e8  # rays at most, and ray-triangle tests: some tenths of a second
 # How much too stiff a wall on a slant to the grid was found, by cells across it (see docs/methods.md).
 _CELLS, _STIFF = (1.0, 2.0, 3.0, 4.0, 6.0), (0.33, 0.13, 0.07, 0.04, 0.0)
 
@@ -86,7 +86,8 @@ def narrow_slit(mesh: Mesh) -> float:
 def _least(mesh: Mesh, measure: Callable[[Mesh, Array, Array], Array], part: float) -> float:
     """What ``part`` of the surface lies under, by rays from even places."""
     spots = sample_faces(mesh, np.arange(len(mesh.faces)), max(float(mesh.size.max()) / 40, 1e-3))
-    some = np.linspace(0, len(spots.points) - 1, min(len(spots.points), _RAYS)).astype(int)
+    rays = min(len(spots.points), _RAYS, max(int(_TESTS / len(mesh.faces)), 200))
+    some = np.linspace(0, len(spots.points) - 1, rays).astype(int)
     found = measure(mesh, spots.points[some], spots.normals[some])
     order = np.argsort(found)
     share = np.cumsum(spots.area[some][order]) / spots.area[some].sum()

@@ -37,7 +37,8 @@ def lay_scene(step: LayStep) -> Scene:
             "legend": ("reserve", "held", "pushed"),
         }
         more.update(_marks(step, detail, opened.look.corner_of))
-    more.update(_unheld(step))
+    under_it = _unheld(step)
+    more.update(under_it)
     if step.trying is not None:
         more = {"direction": step.trying}
         return base_scene(step.state, True, "?  Where the pin is", "Let go to see what speaks against it", **more)
@@ -47,7 +48,9 @@ def lay_scene(step: LayStep) -> Scene:
         if here
         else "No way chosen yet"
     )
-    return base_scene(step.state, True, title, under, arrows=load_arrows(step.state), **more)
+    # Seen from below, what pushes the part is beside the point.
+    arrows = () if under_it else load_arrows(step.state)
+    return base_scene(step.state, True, title, under, arrows=arrows, **more)
 
 
 def _marks(step: LayStep, detail: tasks.WayDetail, corner_of: np.ndarray) -> dict[str, object]:
