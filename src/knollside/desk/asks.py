@@ -96,7 +96,7 @@ class Asks(QObject):
         """What layers and supports rest on besides the way: marks, recipe's sizes, material, support settings."""
         assert self.doc is not None
         d, h = self.doc, self.holding
-        marks = tuple(sorted((k, v.value) for k, v in self.marks.items()))
+        marks = tuple(sorted(self.marks.items()))
         return (d.mesh_hash, marks, d.recipe, h.style, h.density, h.interface, h.gap_mm, d.material, self.printer)
 
     @property
@@ -174,18 +174,16 @@ class Asks(QObject):
     def request_supports(self) -> None:
         """The places of the chosen way that rest on nothing."""
         if self.doc is not None and self.facts is not None:
-            marks = {k: v.value for k, v in self.marks.items()}
-            at = self.facts, marks, self.way, self.doc.recipe, self.holding, self.card, self.printer, self.weak
+            at = self.facts, self.marks, self.way, self.doc.recipe, self.holding, self.card, self.printer, self.weak
             self.work.ask("supports", self.supports_key, tasks.supports, *at)
 
     def request_compare(self) -> None:
         """The first ways of the list side by side."""
         laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
         if laying is not None and self.doc is not None:
-            marks = {k: v.value for k, v in self.marks.items()}
             mates = tuple(m.feature for m in self.doc.mates)
             holding = self.holding.model_copy(update={"by_hand": {}})  # chosen for one way, not for the others
-            at = self.facts, marks, mates, laying, self.doc.recipe, holding, self.card, self.printer, self.factor
+            at = self.facts, self.marks, mates, laying, self.doc.recipe, holding, self.card, self.printer, self.factor
             self.work.ask("compare", self.compare_key, tasks.compare, *at)
 
     def request_why(self, direction: tuple[float, float, float]) -> None:

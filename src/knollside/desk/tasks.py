@@ -12,7 +12,7 @@ from knollside.core.build.board import Board
 from knollside.core.build.choose import Choice
 from knollside.core.build.price import Pace, SmallLayers, small_layers
 from knollside.core.build.roofs import Roof, roofs
-from knollside.core.build.stack import stack_of, use_of
+from knollside.core.build.stack import use_of_layers
 from knollside.core.fit.process import Correction, Shift, learn
 from knollside.core.job import answer
 from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
@@ -205,8 +205,7 @@ def supports(
     found = regions(part.mesh, part.features, marks, strata, recipe, holding, card)
     foot = footing(part.mesh, direction, recipe, printer.bed_mm)
     seam = seam_advice(part.mesh, part.features, marks, weak, strata)
-    stack = stack_of(strata.outline, strata.h, tuple({recipe.tops, recipe.bottoms}))
-    small = small_layers(use_of(stack, recipe), stack.thickness, recipe, card, Pace())
+    small = small_layers(*use_of_layers(strata.outline, strata.h, recipe), recipe, card, Pace())
     return Supported(found, bed_advice(foot, card, printer.enclosed), len(strata.outline), seam, small)
 
 

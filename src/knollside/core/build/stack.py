@@ -57,6 +57,12 @@ def stack_layers(
     return LayerStack(heights, float(high - low) / count, at(0), covered(1), covered(-1))
 
 
+def use_of_layers(outline: tuple[BaseGeometry, ...], h: float, recipe: Recipe) -> tuple[LayerUse, float]:
+    """What ``recipe`` takes of layers that are cut already, and the thickness each sample stands for."""
+    stack = stack_of(outline, h, tuple({recipe.tops, recipe.bottoms}))
+    return use_of(stack, recipe), stack.thickness
+
+
 def _both(near: BaseGeometry, far: BaseGeometry) -> BaseGeometry:
     """Where material lies in both: the first and the last layer of a skin decide it, without ledges in between."""
     return near if near is far or alike(near, far) else shapely.intersection(near, far)

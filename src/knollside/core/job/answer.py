@@ -111,11 +111,9 @@ def strength(
     return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty), fine)
 
 
-def strength_of(
-    field: StressField, duty: Duty, recipe: Recipe, card: Material, fineness: Fineness | None = None
-) -> Strength:
+def strength_of(field: StressField, duty: Duty, recipe: Recipe, card: Material) -> Strength:
     """A field that is known already, held against this duty's limits."""
-    return Strength(field, limits_of(duty, card), card, recipe, target_reserve(duty), withheld(duty), fineness)
+    return Strength(field, limits_of(duty, card), card, recipe, target_reserve(duty), withheld(duty))
 
 
 def ground(

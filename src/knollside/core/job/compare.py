@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from knollside.core.build.price import Pace, price
-from knollside.core.build.stack import stack_of, use_of
+from knollside.core.build.stack import use_of_layers
 from knollside.core.lay.bed import BedAdvice, bed_advice
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import Bill, bill, regions
@@ -62,8 +62,8 @@ def column(
     all of them where none is named."""
     strata = lay_strata(mesh, way.direction, recipe)
     cost = bill(regions(mesh, features, marks, strata, recipe, holding, card), holding)
-    stack = stack_of(strata.outline, strata.h, tuple({recipe.tops, recipe.bottoms}))
-    own = price(stack.thickness, use_of(stack, recipe), recipe, card, pace, factor)
+    use, thickness = use_of_layers(strata.outline, strata.h, recipe)
+    own = price(thickness, use, recipe, card, pace, factor)
     holes = [f for f in features if f.kind in ("hole", "slot", "hexagon") and (not mates or f.id in mates)]
     upright = sum(abs(float(np.dot(f.axis, way.direction))) > _UPRIGHT for f in holes)
     more = factor.times(cost.minutes / 60)

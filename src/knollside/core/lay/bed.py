@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
-
-import shapely
 
 from knollside.core.lay.stand import Footing
 from knollside.core.material.cards import Material
+from knollside.core.mesh.outline import sides
 
 # Index 1 is where an unaided corner of a typical part starts to lift; typical of open printers.
 _SHRINK_AT, _LENGTH_AT = 0.4, 150.0  # per cent, mm
@@ -33,12 +31,7 @@ def bed_advice(foot: Footing, card: Material, enclosed: bool = False) -> BedAdvi
     Curl grows with the shrinkage and the length that shrinks, less in a closed chamber: a rule of practice, not
     a computed warp.
     """
-    hull = shapely.convex_hull(foot.outline)
-    box = shapely.oriented_envelope(hull)
-    span = 0.0
-    if box.geom_type == "Polygon":
-        c = box.exterior.coords
-        span = max(math.dist(c[0], c[1]), math.dist(c[1], c[2]))
+    _, span = sides(foot.outline)
     shrink = sum(card.shrink_percent) / 2
     curl = shrink / _SHRINK_AT * span / _LENGTH_AT * (0.6 if enclosed else 1.0)
     if foot.contact < 30.0 and foot.height > 5.0:

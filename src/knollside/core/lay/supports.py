@@ -15,7 +15,7 @@ from shapely.geometry.base import BaseGeometry
 
 from knollside.core.lay.strata import Free, Strata
 from knollside.core.material.cards import Material
-from knollside.core.mesh.outline import alike
+from knollside.core.mesh.outline import alike, sides
 from knollside.core.model import Feature, Holding, Ints, Mesh, Recipe
 
 # Typical of printed thermoplastics, all to be replaced by the person's own trials.
@@ -153,7 +153,7 @@ def _region(
     worst = max(group, key=lambda f: (math.isinf(f.far), f.far))
     islands = any(f.kind == "island" for f in group)
     flat = last - first <= 2
-    wide = _wide(whole)
+    wide, _ = sides(whole)
     arch = (
         not flat
         and not islands
@@ -249,15 +249,6 @@ def _column(
             under = shapely.union(under, patches[k])
         before = here
     return volume, on_part, side_open, seen and not side_open
-
-
-def _wide(shape: BaseGeometry) -> float:
-    """The short side of the least box around it, mm."""
-    box = shapely.oriented_envelope(shape)
-    if box.geom_type != "Polygon":
-        return 0.0
-    c = np.asarray(box.exterior.coords)
-    return float(min(np.linalg.norm(c[1] - c[0]), np.linalg.norm(c[2] - c[1])))
 
 
 def _filled(outline: BaseGeometry) -> BaseGeometry:

@@ -1,4 +1,4 @@
-"""Questions about layer outlines: are two alike, how far does a patch reach, is it held on facing sides."""
+"""Questions about layer outlines: are two alike, how far does a patch reach, how wide and long is it."""
 
 from __future__ import annotations
 
@@ -28,3 +28,13 @@ def farthest(patch: BaseGeometry, held: BaseGeometry) -> tuple[float, bool]:
         return far, True
     out = near[0] + (near[0] - near[1]) * (_FACING / far if far < _FACING else 2.0)
     return far, bool(shapely.intersects(shapely.linestrings([near[0], out]), held))
+
+
+def sides(shape: BaseGeometry) -> tuple[float, float]:
+    """Short and long side of the least box around it, mm; nothing where it has no area."""
+    box = shapely.oriented_envelope(shape)
+    if box.geom_type != "Polygon":
+        return 0.0, 0.0
+    c = np.asarray(box.exterior.coords)
+    a, b = float(np.linalg.norm(c[1] - c[0])), float(np.linalg.norm(c[2] - c[1]))
+    return min(a, b), max(a, b)

@@ -151,8 +151,8 @@ def _parse(b, moves, events, state):  # type: ignore[no-untyped-def]
                         turn -= 2 * np.pi
                     if g == 3 and turn <= 1e-9:
                         turn += 2 * np.pi
-                    step = 2 * np.arccos(max(1 - 0.1 / max(r, 0.1), 0.0))
-                    parts = min(max(int(np.ceil(abs(turn) / max(step, 0.05))), 1), 64)
+                    step = 2 * np.arccos(max(1 - _CHORD / max(r, _CHORD), 0.0))
+                    parts = min(max(int(np.ceil(abs(turn) / max(step, 0.05))), 1), _MOST_CHORDS)
                     length = abs(turn) * r / parts
                     for p in range(1, parts + 1):
                         a = a0 + turn * p / parts

@@ -24,7 +24,7 @@ NEAR_MM = 4.0  # a seam this near to a weak place runs through it
 @dataclass(frozen=True)
 class Layer:
     """One layer: height ``z`` and thickness ``h`` mm, ``width`` of its lines, ``seconds``, ``volume`` mm3, closed
-    ``loops`` as polygons with their starts (n, 2), and whether it is ``outer`` most, outermost first."""
+    ``loops`` as polygons, largest first, with their ``starts`` (n, 2)."""
 
     z: float
     h: float

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
@@ -14,13 +12,6 @@ from knollside.desk.instruments.widgets import times
 from knollside.desk.theme.look import font, look
 
 _TOP, _BOTTOM = 96, 64
-
-
-@dataclass(frozen=True)
-class _Track:
-    name: str
-    unit: str
-    width: float
 
 
 class LogStrip(QWidget):
