@@ -37,7 +37,7 @@ def arm_case():  # type: ignore[no-untyped-def]
     from knollside.core.material.cards import material
     from knollside.core.mesh.load import load_file
     from knollside.core.model import Recipe
-    from knollside.demo.fill import _arm
+    from knollside.demo.duties import arm as _arm
 
     duty, _, _ = _arm()
     mesh = load_file(DEMO / "hose-arm.stl").mesh
@@ -96,6 +96,8 @@ def main() -> None:
     seconds, board = timed(lambda: answer.boards(part, s, (0.0, 0.0, -1.0), Pace(), Range(1, 0.9, 1.1)))
     row(f"trade board of {len(board.dots)} combinations, layers cut and counted", f"{seconds:.2f} s", "0.5 s")
     layers(answer, part, s)
+    board_against_solves(answer)
+    between_bodies()
     from PyQt6.QtWidgets import QApplication
 
     app = QApplication([])  # held to the end: both views below need it
@@ -307,6 +309,73 @@ def peer(s) -> None:  # type: ignore[no-untyped-def]
     row("  the two displacements differ by", f"{off:.1e}", "1 %")
 
 
+def board_against_solves(answer) -> None:  # type: ignore[no-untyped-def]
+    """The trellis clip's board against full solves of recipes it was not checked with."""
+    from knollside.core.build.board import replace_recipe
+    from knollside.core.build.price import Pace
+    from knollside.core.build.trim import anchors, trim
+    from knollside.core.material.cards import material
+    from knollside.core.mesh.load import load_file
+    from knollside.core.model import Range, Way
+    from knollside.demo.duties import PARTS, clip
+
+    part, (duty, recipe, _), card = (
+        answer.read_part(load_file(PARTS / "trellis-clip.stl").mesh),
+        clip(),
+        material("PETG"),
+    )
+    cells, way = 12_000, Way(direction=(0.0, 0.0, 1.0))
+    s = answer.strength(part, duty, recipe, card, cells)
+    pricer = answer.pricer(part, s, way.direction, Pace(), Range(1, 1, 1))
+
+    def solved(recipes) -> np.ndarray:  # type: ignore[no-untyped-def]
+        every = (answer.verify(part, duty, r, card, way, Range(1, 1, 1), cells) for r in recipes)
+        return np.array([v.solved.value for v in every])
+
+    def told(recipes) -> np.ndarray:  # type: ignore[no-untyped-def]
+        return np.array([d.reserve.value for d in pricer.dots(recipes)])
+
+    tried = [replace_recipe(recipe, w, i, 5) for w, i in ((3, 0.2), (5, 0.1), (6, 0.3), (1, 0.3))]
+    true, first = solved(tried), told(tried)
+    seconds, known = timed(lambda: solved(anchors(recipe)))
+    pricer.trim = trim(anchors(recipe), told(anchors(recipe)), known)
+
+    def off(v: np.ndarray) -> str:
+        return f"{100 * float(np.abs(v / true - 1).max()):.0f} %"
+
+    row("board of the trellis clip against full solves of 4 recipes", f"{off(first)} at worst", "10 %")
+    row(f"  checked by six solves, {seconds:.0f} s", f"{off(told(tried))} at worst", "10 %")
+
+
+def between_bodies() -> None:
+    import manifold3d as m3
+
+    from knollside.core.fit.clearance import gaps
+    from knollside.core.fit.scaling import scale_keeping
+    from knollside.core.mesh.distance import shortest
+    from knollside.core.mesh.features import find_features
+    from knollside.core.mesh.load import load_file
+    from knollside.core.model import Recipe
+    from knollside.demo.duties import PARTS
+    from knollside.demo.make_parts import mesh_of
+
+    hinge = load_file(PARTS / "vent-hinge.stl").mesh
+    features = find_features(hinge)
+    gaps(hinge, (0.0, 0.0, 1.0), Recipe())
+    seconds, _ = timed(lambda: gaps(hinge, (0.0, 0.0, 1.0), Recipe()))
+    row("gap of the hinge, in the layer and across it", f"{seconds:.2f} s", "0.1 s")
+    inner = mesh_of(m3.Manifold.sphere(30, 400))
+    outer = mesh_of(m3.Manifold.sphere(40, 280) - m3.Manifold.sphere(30.4, 280))
+    seconds, _ = timed(lambda: shortest(inner, outer))
+    row(f"least distance of {len(inner.faces):,} and {len(outer.faces):,} triangles", f"{seconds:.1f} s", "3 s")
+    holes = tuple(f.id for f in features if f.kind == "hole")
+    seconds, made = timed(lambda: scale_keeping(hinge, features, 1.6, holes, True))
+    row(
+        "hinge at 160 %, gap and holes kept",
+        f"{seconds:.1f} s, gap {made.gaps[0].now:.3f} mm of {made.gaps[0].drawn:.3f}",
+    )
+
+
 def features_and_slices(find_features, cut, standing, recipe) -> None:  # type: ignore[no-untyped-def]
     import manifold3d as m3
     import trimesh
@@ -349,7 +418,8 @@ def stage() -> None:
     app = QApplication.instance()
     from knollside.core.mesh.appearance import appearance_of
     from knollside.core.mesh.load import load_file
-    from knollside.desk.stage.view import Scene, StageView
+    from knollside.desk.stage.scene import Scene
+    from knollside.desk.stage.view import StageView
 
     view = StageView()
     view.resize(690, 640)

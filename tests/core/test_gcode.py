@@ -9,14 +9,16 @@ import numpy as np
 import pytest
 from conftest import DEMO, box, mesh_of
 
+from knollside.core.build.price import Pace
 from knollside.core.job import answer
 from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.material.cards import material
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Duty, Held, Load, LoadCase, Recipe, Refused, Way
+from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe, Refused, Way
 from knollside.core.run import gcode
 from knollside.core.run.gcode import Toolpath, parse_gcode, read_gcode
 from knollside.core.run.sliced import FILAMENT_MM, describe, differences
+from knollside.demo import duties
 from knollside.sim.toolpath import write_toolpath
 
 UP = (0.0, 0.0, 1.0)
@@ -201,3 +203,17 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
     assert held["bad"].grams < held["good"].grams < volume
     idle = check_sliced(tmp_path / "good.gcode", part, Duty(), plan, material("PETG"), Way(direction=stood))
     assert idle.reserve is None and "Nothing is asked" in idle.why
+
+
+@pytest.mark.parametrize(
+    ("stem", "make"), [("trellis-clip", duties.clip), ("m6-knob", duties.knob), ("stay-pawl", duties.pawl)]
+)
+def test_hours_and_grams_foretold_are_those_of_the_written_file(stem: str, make) -> None:  # type: ignore[no-untyped-def]
+    """The path-length model against the kinematic sum over every move of a file, at the file's own speeds."""
+    mesh, recipe = load_file(DEMO / f"{stem}.stl").mesh, make()[1]
+    s = written(mesh, recipe)
+    pace = Pace(wall=45, solid=70, infill=70, layer_floor=0, per_layer=0)
+    told = answer.price_of(mesh, UP, recipe, material("PETG"), pace, Range(1, 1, 1))
+    assert told.hours.value == pytest.approx(s.hours, rel=0.1)
+    # Lines end in short of the walls in the file; plastic is a few per cent less there.
+    assert told.grams == pytest.approx(s.volume * 1.27 / 1000, rel=0.06)

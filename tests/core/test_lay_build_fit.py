@@ -13,16 +13,16 @@ from scipy.stats import norm
 
 from knollside.cli import main
 from knollside.core.bench.bond import agrees, learn_bond
-from knollside.core.build.board import blend
 from knollside.core.build.choose import Reach, rank_materials
 from knollside.core.build.price import Pace, price, time_factor
 from knollside.core.build.shellmap import map_shells
 from knollside.core.build.stack import stack_layers, use_of
+from knollside.core.build.transformed import blend
 from knollside.core.fit.hardware import ISO_273, suggestion, target
 from knollside.core.fit.process import TYPICAL, chances, correct, learn
 from knollside.core.job import answer
 from knollside.core.lay.stand import centre_of_mass, footing, overhang_limit, standing
-from knollside.core.material.cards import material
+from knollside.core.material.cards import MATERIALS, material
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file
 from knollside.core.mesh.slicer import Section, section_of
@@ -128,7 +128,7 @@ def test_board_and_materials_of_a_cantilever() -> None:
     hollow = by[4, 0.0, 5].reserve.value / by[4, 1.0, 5].reserve.value
     inner = (12 - 3.6) * (12 - 2 * 0.8) ** 3  # bottoms are four layers of 0.2 mm
     assert hollow == pytest.approx(1 - inner / 12**4, rel=0.06)
-    ranked = {c.card.name: c for c in rank_materials(s.field, duty, UP, Reach(), 2.0, {})}
+    ranked = {c.card.name: c for c in rank_materials(s.field, duty, UP, Reach(), 2.0, MATERIALS.values())}
     assert (ranked["PLA"].out, ranked["PC"].out, ranked["PETG + carbon"].out) == ("heat", "printer", "nozzle")
     assert ranked["PETG"].reserve is not None and not ranked["PETG"].out
 

@@ -371,3 +371,14 @@ def test_bodies_that_overlap_are_said_to_cross_even_at_their_diagonals() -> None
     assert any(p.kind == "self-crossing" for p in check(both).problems)
     apart = Mesh(np.vstack([a.vertices, b.vertices + np.array([0, 0, 10.5])]), both.faces)
     assert not any(p.kind == "self-crossing" for p in check(apart).problems)
+
+
+def test_a_needle_in_a_cap_does_not_join_it_to_the_wall() -> None:
+    """Three outline corners almost in line make a needle whose second edge is nearly as long as its longest."""
+    outline = np.array([(0, 0), (30, 0), (40, 0.00001), (40.0004, 0.00002), (40, 12), (-4, 12), (-8, 6)], float)
+    solid = m3.Manifold.extrude(m3.CrossSection([outline]), 8)
+    features = find_features(mesh_of(solid))
+    caps = [f for f in features if f.kind == "flat" and abs(f.axis[2]) > 0.999]
+    area = abs(float(np.cross(outline, np.roll(outline, -1, axis=0)).sum())) / 2
+    assert len(caps) == 2
+    assert [f.area for f in caps] == pytest.approx([area, area], rel=1e-4)

@@ -18,7 +18,7 @@ from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import load_file
 from knollside.core.model import Danger, Duty, Mate, Range, Recipe, Refused
 from knollside.core.run.preflight import cautions, preflight
-from knollside.demo import fill
+from knollside.demo import duties
 from knollside.report.export import make_sheet, write_all, write_whole
 from knollside.report.sheet import sheet_html, sheet_pdf
 from knollside.sim.desk import PRINTERS, SimulatedCalliper, printer_named
@@ -128,7 +128,7 @@ def test_cards_are_consistent_and_own_bond_takes_over() -> None:
 
 
 @pytest.mark.parametrize(
-    ("stem", "make"), [("hose-arm", fill._arm), ("vent-hinge", fill._hinge), ("m6-knob", fill._knob)]
+    ("stem", "make"), [("hose-arm", duties.arm), ("vent-hinge", duties.hinge), ("m6-knob", duties.knob)]
 )
 def test_every_loaded_demo_part_balances_and_ranks(stem: str, make) -> None:  # type: ignore[no-untyped-def]
     duty, recipe, mates = make()
@@ -151,7 +151,7 @@ def test_every_loaded_demo_part_balances_and_ranks(stem: str, make) -> None:  # 
 
 
 def test_the_hinge_leaves_its_free_body_out_and_says_so() -> None:
-    duty, recipe, _ = fill._hinge()
+    duty, recipe, _ = duties.hinge()
     part = answer.read_part(load_file(DEMO / "vent-hinge.stl").mesh)
     s = answer.strength(part, duty, recipe, material("PETG"), 6000)
     assert any("left out" in n for n in s.field.notes) and len(s.field.bodies) == 1

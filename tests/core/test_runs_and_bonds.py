@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from conftest import box
 
-from knollside.core.material.cards import BOND_PER_DEGREE, bond_at, material
+from knollside.core.material.bond import PER_DEGREE, bond_at
+from knollside.core.material.cards import material
 from knollside.core.strength.element import Brick, isotropic
 from knollside.core.strength.grid import CORNERS, make_grid
 from knollside.core.strength.multigrid import Operator
@@ -68,5 +69,5 @@ def test_a_colder_nozzle_leaves_less_of_the_bond_and_a_hotter_one_no_more() -> N
     card = material("PETG")
     middle = sum(card.nozzle) / 2
     assert bond_at(card, middle) == bond_at(card, middle + 40) == 1.0
-    assert bond_at(card, middle - 10) == pytest.approx(1 - 10 * BOND_PER_DEGREE)
+    assert bond_at(card, middle - 10) == pytest.approx(1 - 10 * PER_DEGREE)
     assert bond_at(card, 20.0) == 0.2

@@ -22,7 +22,7 @@ from knollside.core.strength.places import portions, weak_places
 from knollside.core.strength.rating import rate, sphere, weakest
 from knollside.core.strength.superpose import Units, same_places, superpose, unit_duty
 from knollside.core.strength.trust import solve_layered, widened
-from knollside.demo import fill
+from knollside.demo import duties
 
 PETG = material("PETG")
 SOLID = Recipe(infill=1.0)
@@ -180,9 +180,11 @@ def test_cures_say_what_it_takes() -> None:
     assert f"{share:.0f} %" in found["load"].title
 
 
-@pytest.mark.parametrize("make", [fill._arm, fill._hinge, fill._knob, fill._clip])
-def test_every_loaded_demo_part_is_in_equilibrium(make) -> None:  # type: ignore[no-untyped-def]
-    stem = {"_arm": "hose-arm", "_hinge": "vent-hinge", "_knob": "m6-knob", "_clip": "trellis-clip"}[make.__name__]
+LOADED = [(stem, make) for stem, _, make, _ in duties.DEMO if make()[0].cases]
+
+
+@pytest.mark.parametrize(("stem", "make"), LOADED, ids=[stem for stem, _ in LOADED])
+def test_every_loaded_demo_part_is_in_equilibrium(stem, make) -> None:  # type: ignore[no-untyped-def]
     duty, recipe, _ = make()
     part = answer.read_part(load_file(DEMO / f"{stem}.stl").mesh)
     card = PETG.__class__(**{**PETG.__dict__, "softens": 120.0})

@@ -22,7 +22,8 @@ from knollside.desk.instruments.verdictline import VerdictLine
 from knollside.desk.instruments.widgets import Chip, NumberField, RangeBar, reserve_tone, times
 from knollside.desk.stage import raster
 from knollside.desk.stage.camera import Camera
-from knollside.desk.stage.view import Arrow, Scene, StageView
+from knollside.desk.stage.scene import Arrow, Scene
+from knollside.desk.stage.view import StageView
 from knollside.desk.stage.warmup import draw_once
 from knollside.desk.stepbase import Act, Mark, Standing, Verdict
 from knollside.desk.theme.look import TOKENS, font, load_fonts, look

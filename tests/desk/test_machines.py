@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QPushButton
 
 import knollside.demo.fill as demo
 from knollside.core.mesh.load import load_file
+from knollside.demo.duties import PARTS
 
 
 def press(desk: Desk, words: str) -> None:
@@ -28,7 +29,7 @@ def bare(qapp, tmp_path: Path, monkeypatch):  # type: ignore[no-untyped-def]
 
 def test_a_new_workshop_takes_a_printer_a_spool_and_a_reading(bare: Desk) -> None:
     state = bare.state
-    bare.window.part_step.open_file(str(Path(demo.PARTS) / "label-plate.stl"))
+    bare.window.part_step.open_file(str(Path(PARTS) / "label-plate.stl"))
     bare.settle(lambda: state.facts is not None)
     bare.window.take("Bench")
     bare.settle()
@@ -71,4 +72,4 @@ def test_two_printers_of_one_name_are_told_apart(desk: Desk) -> None:
     type_in(desk, "Printer's name", "Old Tom")
     assert "taken already" in desk.window.note.text()
     assert sorted(p.name for p in desk.state.shop.printers().values()) == ["Old Tom", "Printer 1", "The Brick"]
-    assert load_file(Path(demo.PARTS) / "hose-arm.stl").mesh.fingerprint() == desk.state.doc.mesh_hash
+    assert load_file(Path(PARTS) / "hose-arm.stl").mesh.fingerprint() == desk.state.doc.mesh_hash

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton
 from knollside.cli import main
 from knollside.core.job.file import Job, write_job
 from knollside.demo import TOOLPATHS
-from knollside.demo.fill import clip_recipe
+from knollside.demo.duties import clip_recipe
 
 
 def clip(desk: Desk) -> None:

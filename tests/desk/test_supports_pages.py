@@ -2,47 +2,14 @@
 
 from __future__ import annotations
 
-import manifold3d as m3
 import pytest
-from conftest import Desk, mesh_of
+from conftest import Desk, seen, turn_to, type_in
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton
 
 from knollside.core.lay.supports import bill
-from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Duty, Held, Load, LoadCase, Way
 from knollside.desk.stage.raster import MARKS
-
-
-@pytest.fixture
-def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
-    """A post with a shelf: one place that needs holding, one that does not, and four ways to lie."""
-    solid = m3.Manifold.cube((12, 24, 30)) + m3.Manifold.cube((36, 24, 6)).translate((0, 0, 24))
-    solid = solid + m3.Manifold.cube((1.0, 24, 4)).translate((-1.0, 0, 26))
-    (tmp_path / "shelf.stl").write_bytes(stl_bytes(mesh_of(solid), "shelf"))
-    desk.settle(lambda: desk.state.facts is not None)
-    desk.window.part_step.open_file(str(tmp_path / "shelf.stl"))
-    desk.settle(lambda: desk.state.doc.name == "Shelf" and desk.state.facts is not None)
-    foot = next(f.id for f in desk.state.facts.features if f.kind == "flat" and f.axis[2] < -0.9 and f.centre[2] < 1)
-    load = LoadCase(name="a pot", loads=(Load(at=(34, 12, 30), force_N=(0, 0, -20)),))
-    desk.state.edit("duty", Duty(held=(Held(feature=foot),), cases=(load,), danger="no one"), "a shelf")
-    desk.state.edit("recipe", desk.state.doc.recipe.model_copy(update={"infill": 1.0}), "solid")
-    desk.state.edit("way", Way(direction=(0, 0, 1)), "upright")
-    desk.settle()
-    desk.window.take("Lay")
-    desk.settle(lambda: desk.state.answers.get("lay") is not None)
-    return desk
-
-
-def turn_to(desk: Desk, words: str) -> None:
-    tab = next(b for b in desk.window.current.panel.findChildren(QPushButton) if b.text() == words)
-    QTest.mouseClick(tab, Qt.MouseButton.LeftButton)
-    desk.settle()
-
-
-def seen(desk: Desk) -> str:
-    return "\n".join(w.text() for w in desk.window.current.panel.findChildren(QLabel) if w.isVisible())
 
 
 def boxes(desk: Desk) -> list[QCheckBox]:
@@ -60,7 +27,7 @@ def test_supports_follow_the_school_and_then_the_hand(shelf: Desk) -> None:
     assert f"{first.grams:.1f} g and {first.minutes:.0f} min" in seen(shelf)
     # The stage looks up from below, hatched where nothing holds it.
     assert (shelf.window.stage.scene.marks == MARKS["unheld"]).any()
-    assert shelf.window.stage.camera.pitch < 0 and len(shelf.window.stage.scene.places) == 1
+    assert shelf.window.stage.camera.pitch < 0 and [w for _, w in shelf.window.stage.scene.places] == ["1", "seam here"]
     on = [b.isChecked() for b in boxes(shelf)]
     assert on == [True, False]
     QTest.mouseClick(boxes(shelf)[0], Qt.MouseButton.LeftButton, pos=QPoint(10, boxes(shelf)[0].height() // 2))
@@ -107,16 +74,57 @@ def test_ways_side_by_side_tell_what_each_costs(shelf: Desk) -> None:
     assert "Nothing beats it in all." in seen(shelf)
 
 
-def test_build_tells_which_roofs_would_not_close(shelf: Desk) -> None:
+def test_support_numbers_and_a_second_material_are_priced(shelf: Desk) -> None:
     state = shelf.state
-    shelf.window.take("Build")
-    shelf.settle(lambda: state.answers.fresh("roofs", state.roofs_key(state.doc.recipe)) is not None)
-    told = next(w for w in shelf.window.current.panel.findChildren(QLabel) if w.accessibleName() == "Roofs")
-    assert told.text() == "Solid: nothing to close."
-    empty = state.doc.recipe.model_copy(update={"infill": 0.0, "walls": 2})
-    state.edit("recipe", empty, "empty")
-    shelf.settle(lambda: state.answers.fresh("roofs", state.roofs_key(empty)) is not None)
-    # The top is 36 by 24 mm less two walls each side: 22.2 mm to span.
-    assert "would not close" in told.text() and "spans 22 mm" in told.text() and "9 % infill" in told.text()
-    state.edit("recipe", empty.model_copy(update={"infill": 0.3}), "some infill")
-    shelf.settle(lambda: "roofs close" in told.text())
+    turn_to(shelf, "Supports")
+    shelf.settle(lambda: state.answers.fresh("supports", state.supports_key) is not None)
+    # The shelf hangs 24 mm up: 120 layers of both materials, two of them touching.
+    assert "240 changes" in seen(shelf) and "4 changes" in seen(shelf)
+    before = state.answers.get("supports").regions[0].force
+    type_in(shelf, "Support gap", "0.3")
+    shelf.settle(lambda: state.answers.fresh("supports", state.supports_key) is not None)
+    assert state.doc.way.holding.gap_mm == 0.3
+    assert state.answers.get("supports").regions[0].force == pytest.approx(before / 2)
+    assert "First layer" in seen(shelf)
+
+
+def test_the_log_notes_what_the_layers_hold(shelf: Desk) -> None:
+    state, log = shelf.state, shelf.window.log
+    state.request_detail()
+    shelf.settle(lambda: state.answers.fresh("supports", state.supports_key) is not None)
+    shelf.window.refresh()
+    assert any(n.grave and n.low == pytest.approx(24.0, abs=0.3) for n in log.notes)
+    log._to(24.1)
+    assert log.words_at_cursor().startswith("◆ 24 mm")
+
+
+def test_own_weights_reorder_the_list_at_once_and_can_be_undone(shelf: Desk) -> None:
+    state = shelf.state
+    solved = state.answers.get("lay")
+    turn_to(shelf, "Weights")
+    order = [w.direction for w in state.laying.ranking.ways]
+    for name in ("Weight of strength", "Weight of little to support", "Weight of broad on the bed"):
+        type_in(shelf, name, "0")
+    type_in(shelf, "Weight of low", "100")
+    assert state.doc.duty.weights["height"] == 1.0 and state.answers.get("lay") is solved
+    lowest = min((w for w in solved.ranking.every if w.footing.stands and w.holds), key=lambda w: w.footing.height)
+    assert state.laying.ranking.ways[0].footing.height == pytest.approx(lowest.footing.height)
+    assert "Your weights" in seen(shelf)
+    back = next(b for b in shelf.window.findChildren(QPushButton) if b.text() == "As the purpose has it")
+    QTest.mouseClick(back, Qt.MouseButton.LeftButton)
+    shelf.settle()
+    assert not state.doc.duty.weights and [w.direction for w in state.laying.ranking.ways] == order
+    state.undo.undo()
+    assert state.doc.duty.weights
+
+
+def test_a_cut_in_two_is_told_with_its_joint(shelf: Desk) -> None:
+    state = shelf.state
+    turn_to(shelf, "Cut in two")
+    shelf.settle(lambda: state.answers.fresh("split", state.split_key) is not None)
+    plans = state.answers.get("split")
+    if not plans:
+        assert "No cut pays" in seen(shelf)
+        return
+    assert "Joint, glued" in seen(shelf) and "typical" in seen(shelf)
+    assert [words for _, words in shelf.window.stage.scene.places] == [f"cut {i + 1}" for i in range(len(plans))]

@@ -325,7 +325,7 @@ def test_a_job_file_leaves_and_returns(desk: Desk, tmp_path: Path) -> None:
     duty = desk.state.doc.duty
     desk.window.part_step.open_file(str(tmp_path / "arm.json"))
     desk.settle(lambda: desk.state.facts is not None)
-    assert desk.state.doc.duty == duty and len(desk.state.shop.parts()) == 6
+    assert desk.state.doc.duty == duty and len(desk.state.shop.parts()) == 10
     assert desk.state.doc.recipe.walls == 4 and len(desk.state.doc.mates) == 4
 
 

@@ -192,9 +192,11 @@ class Recipe(Record):
     line_width: Length = Field(0.45, ge=0.1, le=2.0)
     walls: int = Field(4, ge=1, le=20)
     infill: Share = 0.3
-    pattern: Literal["grid", "gyroid"] = "grid"
+    pattern: Literal["grid", "gyroid", "triangles", "honeycomb", "cubic", "lines"] = "grid"
     tops: int = Field(5, ge=0, le=30)
     bottoms: int = Field(4, ge=0, le=30)
+    nozzle_c: Degrees | None = None
+    fan: Share | None = None
 
 
 class Mate(Record):
@@ -221,7 +223,7 @@ class Duty(Record):
     """What the part must do.
 
     ``treads`` are the person's own factors of the strength stair, by its names; ``critical_mm`` the distance
-    stress is averaged over at a peak (METHODS 1.2).
+    stress is averaged over at a peak (METHODS 1.2); ``weights`` the person's own in ordering the ways.
     """
 
     purpose: Purpose = Purpose.WORKING
@@ -232,6 +234,7 @@ class Duty(Record):
     marks: dict[str, FaceMark] = Field(default_factory=dict)
     treads: dict[str, Annotated[float, Field(gt=0, le=1.5)]] = Field(default_factory=dict)
     critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
+    weights: dict[Literal["strength", "overhang", "height", "contact"], Share] = Field(default_factory=dict)
 
 
 class Holding(Record):

@@ -3,139 +3,17 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
-from pathlib import Path
 
 import numpy as np
 
 from knollside.core.job.file import PrinterFacts
-from knollside.core.mesh.features import feature_at, find_features
 from knollside.core.mesh.load import load_file
-from knollside.core.model import (
-    BreakTest,
-    Danger,
-    Duty,
-    FaceMark,
-    Held,
-    Load,
-    LoadCase,
-    Mate,
-    Measurement,
-    Purpose,
-    Recipe,
-    Surroundings,
-)
+from knollside.core.model import BreakTest, Measurement
+from knollside.demo.duties import DEMO, PARTS
 from knollside.sim.desk import SimulatedCalliper, printer_named
 from knollside.store.workshop import PrintRecord, Workshop
 
-PARTS = Path(__file__).parent / "parts"
 _START = datetime(2026, 9, 5, 9, 0)
-OUTDOORS = Surroundings(temperature_c=45.0, sun=True, wet=True)
-
-
-def _arm() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
-    mesh = load_file(PARTS / "hose-arm.stl").mesh
-    # By place: numbers shift when recognition learns something new.
-    saddle = feature_at(mesh, find_features(mesh), (120, 0, 78)).id
-    holes = [f"hole-{i}" for i in (1, 2, 3, 4)]
-    duty = Duty(
-        purpose=Purpose.WORKING,
-        held=tuple(Held(feature=h, kind="screw", head_mm=9.2) for h in holes),
-        cases=(
-            LoadCase(
-                name="the wet hose",
-                loads=(Load(feature=saddle, force_N=(0, 0, -88.26)),),
-                permanent=True,
-                knocked=True,
-            ),
-            LoadCase(name="a sideways bump", loads=(Load(at=(146, 0, 84), force_N=(0, 60, 0)),), knocked=True),
-        ),
-        surroundings=OUTDOORS,
-        danger=Danger.NOBODY,
-        marks={**dict.fromkeys(holes, FaceMark.HELD), saddle: FaceMark.PUSHED},
-    )
-    return (
-        duty,
-        Recipe(walls=4, infill=0.3, tops=5, bottoms=4),
-        tuple(Mate(feature=h, hardware="M5", fit="close") for h in holes),
-    )
-
-
-def _hinge() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
-    duty = Duty(
-        purpose=Purpose.WORKING,
-        held=(Held(feature="hole-1"), Held(feature="hole-2")),
-        cases=(
-            LoadCase(
-                name="the lid",
-                loads=(Load(at=(0, 7, 12), force_N=(0, 0, -7)), Load(at=(0, 43, 12), force_N=(0, 0, -7))),
-                repeated=True,
-            ),
-        ),
-        surroundings=Surroundings(temperature_c=55.0, sun=True, wet=True),
-        danger=Danger.NOBODY,
-        marks={"hole-1": FaceMark.HELD, "hole-2": FaceMark.HELD},
-    )
-    return (
-        duty,
-        Recipe(walls=4, infill=1.0),
-        tuple(Mate(feature=f"hole-{i}", hardware="M4", fit="medium") for i in (1, 2, 3, 4)),
-    )
-
-
-def _knob() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
-    turn = 2000.0 / 41.0  # 2 N m as a pair of pushes 41 mm apart: two fingers on opposite lobes
-    duty = Duty(
-        purpose=Purpose.WORKING,
-        held=(Held(feature="hexagon-1"),),
-        cases=(
-            LoadCase(
-                name="a hand turning it",
-                repeated=True,
-                loads=(Load(at=(20.5, 0, 17), force_N=(0, turn, 0)), Load(at=(-20.5, 0, 17), force_N=(0, -turn, 0))),
-            ),
-        ),
-        surroundings=OUTDOORS,
-        danger=Danger.NOBODY,
-        marks={"hexagon-1": FaceMark.MATES},
-    )
-    return duty, Recipe(walls=3, infill=0.3), (Mate(feature="hole-1", hardware="M6", fit="close"),)
-
-
-def _clip() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
-    duty = Duty(
-        purpose=Purpose.WORKING,
-        held=(Held(feature="hole-1", kind="screw", head_mm=8.0), Held(feature="hole-2", kind="screw", head_mm=8.0)),
-        cases=(
-            LoadCase(
-                name="snapped on",
-                repeated=True,
-                cycles=20,
-                loads=(
-                    Load(at=(9.6, 6.4, 7), kind="deflection", deflection_mm=(0, 0.6, 0)),
-                    Load(at=(9.6, -6.4, 7), kind="deflection", deflection_mm=(0, -0.6, 0)),
-                ),
-            ),
-            LoadCase(name="the vine", loads=(Load(at=(-8.15, 0, 7), force_N=(25, 0, 0)),), permanent=True),
-        ),
-        surroundings=OUTDOORS,
-        danger=Danger.NOBODY,
-        marks={"hole-1": FaceMark.HELD, "hole-2": FaceMark.HELD},
-    )
-    return duty, clip_recipe(), (Mate(feature="hole-1", hardware="M4", fit="medium"),)
-
-
-def clip_recipe() -> Recipe:
-    """What the trellis clip is planned with; the demo's sliced files are made from it."""
-    return Recipe(walls=3, infill=1.0)
-
-
-def _label() -> tuple[Duty, Recipe, tuple[Mate, ...]]:
-    duty = Duty(purpose=Purpose.SHOW, surroundings=OUTDOORS, danger=Danger.NOBODY)
-    return (
-        duty,
-        Recipe(layer_height=0.16, walls=3, infill=0.2),
-        (Mate(feature="hole-1", hardware="M4", fit="medium"), Mate(feature="hole-2", hardware="M4", fit="medium")),
-    )
 
 
 def fill_demo(shop: Workshop) -> None:
@@ -161,13 +39,8 @@ def fill_demo(shop: Workshop) -> None:
     shop.add_spool("Nylon", "Nylon", 288, False)
     job = shop.add_job("Cold frame and hose corner")
     ids = {}
-    for stem, title, make, printer, spool in (
-        ("hose-arm", "Hose arm", _arm, tom, green),
-        ("vent-hinge", "Vent hinge", _hinge, tom, green),
-        ("m6-knob", "M6 knob", _knob, brick, grey),
-        ("label-plate", "Label plate", _label, tom, green),
-        ("trellis-clip", "Trellis clip", _clip, tom, green),
-    ):
+    for stem, title, make, which in DEMO:
+        printer, spool = ((tom, green), (brick, grey))[which]
         part = shop.add_part(job, title, load_file(PARTS / f"{stem}.stl").mesh, "as made", printer, spool)
         ids[stem] = part
         duty, recipe, mates = make()

@@ -141,12 +141,73 @@ def trellis_clip() -> Solid:
     )
 
 
+def stay_bar() -> Solid:
+    """Notch bar of the cold frame's stay: a hole at one end, eight sloping teeth of 4 mm along the top."""
+    outline = [(0.0, 0.0), (150.0, 0.0), (150.0, 14.0)]
+    for k in range(8):
+        x = 140.0 - 12.0 * k
+        outline += [(x, 14.0), (x - 2.0, 10.0), (x - 11.0, 14.0)]
+    outline += [(0.0, 14.0)]
+    bar = m3.Manifold.extrude(_rounded(outline, 0.4, 0.4), 10)
+    return bar - _rod(5.3, 20, 48).translate((9, 7, -5))
+
+
+def stay_pawl() -> Solid:
+    """Pawl that drops into the notch bar: a lever on a pin, its tooth at the end, a finger tab above."""
+    lever = [
+        (-7, -6),
+        (30, -6),
+        (38, -11),
+        (40.5, -11),
+        (42, -4),
+        (42, 4),
+        (30, 6),
+        (12, 6),
+        (4, 16),
+        (-2, 16),
+        (-7, 6),
+    ]
+    body = m3.Manifold.extrude(_rounded([(float(x), float(y)) for x, y in lever], 0.8, 1.2), 12)
+    return body - _rod(5.3, 20, 48).translate((0, 0, -4))
+
+
+def gate_latch() -> Solid:
+    """Bolt in a body, two bodies: 12 mm square with 0.35 mm to each side; it must drop by itself."""
+    gap, side, long = 0.35, 12.0, 60.0
+    body = _box(-14, 14, -14, 11, 0, 40)
+    body -= _box(-side / 2 - gap, side / 2 + gap, -side / 2 - gap, side / 2 + gap, -1, 41)
+    body -= _box(-3.2, 3.2, 4, 14, 8, 32)  # slot for the finger peg
+    body += _box(-28, 28, -14, -10, 0, 40)
+    for x in (-21, 21):
+        for z in (9, 31):
+            body -= _along_y(_rod(4.5, 10, 48)).translate((x, -17, z))
+    bolt = _box(-side / 2, side / 2, -side / 2, side / 2, -8, long - 8)
+    bolt += _along_y(_rod(5.6, 12, 48)).translate((0, 4, 20))
+    return m3.Manifold.compose([body, bolt])
+
+
+def union_nut() -> Solid:
+    """Hexagon nut with a 1-inch pipe thread inside: 33.25 mm over the crests, 2.309 mm to a turn, rounded."""
+    crest, root, pitch, high = 33.249, 30.291, 2.309, 16.0
+    nut = _rod(46 / np.cos(np.pi / 6), high, 6)
+    # A circle off its centre, twisted once a turn, leaves a rounded single-start thread of twice its offset.
+    off = (crest - root) / 4
+    ring = m3.CrossSection.circle((crest + root) / 4, 64).translate((off, 0))
+    turns = (high + 2) / pitch
+    tap = m3.Manifold.extrude(ring, high + 2, round(14 * turns), 360 * turns)
+    return nut - tap.translate((0, 0, -1)) - _rod(34.5, 1.2, 64).translate((0, 0, -0.2))
+
+
 MAKERS = {
     "hose-arm": hose_arm,
     "vent-hinge": vent_hinge,
     "m6-knob": m6_knob,
     "label-plate": label_plate,
     "trellis-clip": trellis_clip,
+    "stay-bar": stay_bar,
+    "stay-pawl": stay_pawl,
+    "gate-latch": gate_latch,
+    "union-nut": union_nut,
 }
 
 

@@ -7,10 +7,11 @@ from typing import Any
 from PyQt6.QtCore import QObject
 
 from knollside.core.job.file import PrinterFacts
+from knollside.core.lay.ways import WEIGHTS, RatedWay, weighed
 from knollside.core.material.cards import Material
 from knollside.core.model import FaceMark, Holding, Measurement, Range, Recipe
 from knollside.core.strength.trust import Trust
-from knollside.desk import tasks
+from knollside.desk import buildtasks, fittasks, tasks
 from knollside.desk.answers import Answers
 from knollside.desk.work import Work
 from knollside.store.workshop import PartDoc
@@ -25,7 +26,7 @@ class Asks(QObject):
     doc: PartDoc | None
     printer: PrinterFacts
     card: Material
-    bonds: dict[str, Range]
+    cards: dict[str, Material]
     factor: Range
     readings: tuple[Measurement, ...]
 
@@ -33,6 +34,7 @@ class Asks(QObject):
         super().__init__()
         self.work = work
         self.answers = Answers(work)
+        self._weighed: tuple[object, tasks.Laying | None] = (None, None)
 
     @property
     def way(self) -> tuple[float, float, float]:
@@ -53,8 +55,7 @@ class Asks(QObject):
             d.duty.purpose,
             tuple(sorted(d.duty.treads.items())),
             d.duty.critical_mm,
-            d.material,
-            self.bonds.get(d.material),
+            self.card,
             self.printer.bed_mm,
         )
 
@@ -64,17 +65,24 @@ class Asks(QObject):
         assert self.doc is not None
         d = self.doc
         places = tuple(tuple((ld.feature, ld.at) for ld in c.loads) for c in d.duty.cases)
-        return (d.mesh_hash, d.duty.held, places, d.duty.critical_mm, d.material)
+        return (d.mesh_hash, d.duty.held, places, d.duty.critical_mm, d.material, self.card.modulus.value)
 
     @property
     def stair_key(self) -> object:
         assert self.doc is not None
         d = self.doc.duty
         treads = tuple(sorted(d.treads.items()))
-        return (d.cases, d.surroundings, treads, self.doc.material, self.bonds.get(self.doc.material))
+        return (d.cases, d.surroundings, treads, self.card)
 
     @property
     def build_key(self) -> object:
+        """The board starts from the recipe's layer, line and pattern; its walls and infill are what it varies."""
+        assert self.doc is not None
+        r = self.doc.recipe
+        return (self.pricer_key, r.layer_height, r.line_width, r.pattern, self.printer)
+
+    @property
+    def pricer_key(self) -> object:
         return (self.lay_key, self.way, self.factor)
 
     @property
@@ -113,13 +121,63 @@ class Asks(QObject):
 
     @property
     def compare_key(self) -> object:
-        return (self.lay_key, self._printed, self.holding.school, self.factor)
+        assert self.doc is not None
+        weights = tuple(sorted(self.doc.duty.weights.items()))
+        return (
+            self.lay_key,
+            self._printed,
+            self.holding.school,
+            self.factor,
+            weights,
+            tuple(w.letter for w in self.listed),
+        )
 
     @property
     def marks(self) -> dict[str, FaceMark]:
         """What was said of features; those with something to go in mate unless said otherwise."""
         assert self.doc is not None
         return {m.feature: FaceMark.MATES for m in self.doc.mates} | self.doc.duty.marks
+
+    @property
+    def laying(self) -> tasks.Laying | None:
+        """The ways, fresh or old, in the order the person's own weights give."""
+        found: tasks.Laying | None = self.answers.get("lay")
+        if found is None or self.doc is None or not self.doc.duty.weights:
+            return found
+        key = (id(found), tuple(sorted(self.doc.duty.weights.items())))
+        if self._weighed[0] != key:
+            ranking = weighed(found.ranking, WEIGHTS[found.ranking.purpose] | self.doc.duty.weights)
+            self._weighed = (key, tasks.Laying(found.strength, ranking))
+        return self._weighed[1]
+
+    @property
+    def fresh_laying(self) -> tasks.Laying | None:
+        """The ways, if they are still true of what is stored."""
+        if self.doc is None or self.answers.fresh("lay", self.lay_key) is None:
+            return None
+        return self.laying
+
+    @property
+    def loaded(self) -> bool:
+        """Whether a load and a hold are stated, so that strength can be weighed."""
+        return self.doc is not None and bool(self.doc.duty.held and self.doc.duty.cases)
+
+    @property
+    def listed(self) -> tuple[RatedWay, ...]:
+        """The short list that is true of what is stored: by strength where a load is stated, else by shape."""
+        if self.doc is None:
+            return ()
+        if self.loaded:
+            laying = self.fresh_laying
+            return laying.ranking.ways if laying is not None else ()
+        return self.answers.fresh("plain ways", self.plain_ways_key) or ()
+
+    @property
+    def plain_ways_key(self) -> object:
+        assert self.doc is not None
+        d, r = self.doc.duty, self.doc.recipe
+        weights = tuple(sorted(d.weights.items()))
+        return (self.doc.mesh_hash, r.layer_height, r.line_width, d.purpose, weights, self.printer.bed_mm)
 
     # Asking for answers
 
@@ -145,7 +203,7 @@ class Asks(QObject):
 
     def request_detail(self, letter: str = "") -> None:
         """The layer log of the chosen way."""
-        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        laying = self.fresh_laying
         if laying is not None and self.doc is not None:
             building = self.answers.fresh("build", self.build_key)
             self.work.ask(
@@ -156,7 +214,7 @@ class Asks(QObject):
                 self.doc.duty,
                 laying,
                 self.printer,
-                self.bonds,
+                tuple(self.cards.values()),
                 self.way,
                 letter,
                 building.board if building is not None else None,
@@ -179,16 +237,44 @@ class Asks(QObject):
 
     def request_compare(self) -> None:
         """The first ways of the list side by side."""
-        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
-        if laying is not None and self.doc is not None:
+        ways = self.listed[:4]
+        if ways and self.doc is not None:
             mates = tuple(m.feature for m in self.doc.mates)
             holding = self.holding.model_copy(update={"by_hand": {}})  # chosen for one way, not for the others
-            at = self.facts, self.marks, mates, laying, self.doc.recipe, holding, self.card, self.printer, self.factor
+            at = self.facts, self.marks, mates, ways, self.doc.recipe, holding, self.card, self.printer, self.factor
             self.work.ask("compare", self.compare_key, tasks.compare, *at)
+
+    def request_plain_ways(self) -> None:
+        """Ways for a part without a load."""
+        if self.doc is not None and self.facts is not None:
+            d = self.doc
+            at = self.facts, d.recipe, d.duty.purpose, dict(d.duty.weights), self.printer.bed_mm
+            self.work.ask("plain ways", self.plain_ways_key, tasks.plain_ways, *at)
+
+    def request_split(self) -> None:
+        """Where a cut would pay, against the way that is chosen (or the first)."""
+        laying, way = self.fresh_laying, self.whole
+        if laying is not None and way is not None:
+            at = self.facts, laying.strength, way, self.printer.bed_mm
+            self.work.ask("split", self.split_key, tasks.split, *at)
+
+    @property
+    def whole(self) -> RatedWay | None:
+        """The way a cut is held against: the chosen one, else the first of the list."""
+        laying = self.fresh_laying
+        if laying is None or not laying.ranking.ways:
+            return None
+        same = [w for w in laying.ranking.ways if sum(a * b for a, b in zip(w.direction, self.way)) > 0.99999]
+        return same[0] if same else laying.ranking.ways[0]
+
+    @property
+    def split_key(self) -> object:
+        way = self.whole
+        return (self.lay_key, way.direction if way is not None else None)
 
     def request_why(self, direction: tuple[float, float, float]) -> None:
         """What speaks for and against one direction of the net."""
-        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        laying = self.fresh_laying
         if laying is not None:
             self.work.ask(
                 "why",
@@ -202,13 +288,13 @@ class Asks(QObject):
 
     def request_trust(self) -> None:
         """Solve on another grid and in layers, aside, once the ways are listed."""
-        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        laying = self.fresh_laying
         if laying is not None and self.doc is not None:
             self.work.ask("trust", self.lay_key, tasks.trust, self.facts, self.doc.duty, laying, self.printer.bed_mm)
 
     def request_units(self) -> None:
         """Solve each force alone, aside: a changed force then needs no new solve."""
-        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
+        laying = self.fresh_laying
         if laying is None or self.doc is None or self.answers.key("units") == self.shape_key:
             return
         self.work.ask("units", self.shape_key, tasks.units, self.facts, self.doc.duty, laying, self.shape_key)
@@ -219,21 +305,35 @@ class Asks(QObject):
         found = self.answers.fresh("trust", self.lay_key) if self.doc is not None else None
         return found[0] if found is not None else None
 
+    def _board(self) -> buildtasks.Asked | None:
+        laying = self.fresh_laying
+        if laying is None or self.doc is None:
+            return None
+        d, cards = self.doc, tuple(self.cards.values())
+        at = self.facts, laying.strength, d.duty, self.way, d.recipe, self.printer, cards, self.factor
+        return buildtasks.Asked(*at, self.pricer_key)
+
     def request_build(self) -> None:
-        laying = self.answers.fresh("lay", self.lay_key) if self.doc is not None else None
-        if laying is not None and self.doc is not None:
-            self.work.ask(
-                "build",
-                self.build_key,
-                tasks.build,
-                self.facts,
-                laying.strength,
-                self.doc.duty,
-                self.way,
-                self.printer,
-                self.bonds,
-                self.factor,
-            )
+        asked = self._board()
+        if asked is not None:
+            self.work.ask("build", self.build_key, buildtasks.build, asked)
+
+    def request_check_board(self) -> None:
+        """Hold the board against a few full solves."""
+        asked = self._board()
+        if asked is not None:
+            self.work.ask("check board", self.build_key, buildtasks.check_board, asked, CELLS)
+
+    def buys_key(self, recipe: Recipe) -> object:
+        return (self.pricer_key, self.printer.nozzle_mm, recipe)
+
+    def request_buys(self, recipe: Recipe) -> None:
+        """Price one recipe, and what other patterns, layers and nozzles would buy."""
+        laying = self.fresh_laying
+        if self.facts is not None and (laying is not None or not self.loaded):
+            strength = laying.strength if laying is not None else None
+            at = self.facts, strength, self.card, self.way, recipe, self.printer.nozzle_mm, self.factor, self.pricer_key
+            self.work.ask("buys", self.buys_key(recipe), buildtasks.buys, *at)
 
     def roofs_key(self, recipe: Recipe) -> object:
         assert self.doc is not None
@@ -242,7 +342,15 @@ class Asks(QObject):
     def request_roofs(self, recipe: Recipe) -> None:
         """Whether the roofs of a recipe close."""
         if self.doc is not None and self.facts is not None:
-            self.work.ask("roofs", self.roofs_key(recipe), tasks.roofs_of, self.facts, self.way, recipe)
+            self.work.ask("roofs", self.roofs_key(recipe), buildtasks.roofs_of, self.facts, self.way, recipe)
+
+    def even_key(self, recipe: Recipe) -> object:
+        return (self.roofs_key(recipe), self.card.density)
+
+    def request_even(self, recipe: Recipe) -> None:
+        """From which size an empty shell saves."""
+        if self.doc is not None and self.facts is not None:
+            self.work.ask("even", self.even_key(recipe), buildtasks.even, self.facts, self.way, recipe, self.card)
 
     def request_prove(self, quick: Range) -> None:
         if self.doc is not None and self.facts is not None and self.doc.way is not None:
@@ -262,6 +370,29 @@ class Asks(QObject):
     def request_fits(self) -> None:
         if self.doc is not None and self.facts is not None:
             self.work.ask("fits", self.fits_key, tasks.fits, self.facts, self.doc.mates, self.way, self.readings)
+
+    @property
+    def gaps_key(self) -> object:
+        assert self.doc is not None
+        return (self.doc.mesh_hash, self.way, self.doc.recipe.layer_height, self.readings)
+
+    def request_gaps(self) -> None:
+        """What lies between bodies printed in place."""
+        if self.doc is not None and self.facts is not None:
+            at = self.facts, self.way, self.doc.recipe, self.readings
+            self.work.ask("gaps", self.gaps_key, fittasks.gaps_of, *at)
+
+    def request_flare(self, by: float) -> None:
+        """Take the first layers' flare off; nothing is stored yet."""
+        if self.doc is not None and self.facts is not None:
+            at = self.facts, self.way, by, self.doc.recipe
+            self.work.ask("flare", (self.doc.mesh_hash, self.way), fittasks.flare, *at)
+
+    def request_scale(self, factor: float, keep: tuple[str, ...], keep_gaps: bool) -> None:
+        """Scale the part, keeping what must not scale; nothing is stored yet."""
+        if self.doc is not None and self.facts is not None:
+            at = self.facts, factor, keep, keep_gaps, self.doc.recipe, self.way, self.printer
+            self.work.ask("scale", self.doc.mesh_hash, fittasks.scale, *at)
 
     def request_part(self) -> None:
         if self.doc is not None:

@@ -13,7 +13,9 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 from knollside.core.bench.bond import learn_bond
 from knollside.core.build.price import time_factor
 from knollside.core.job.file import Job, PrinterFacts
+from knollside.core.material.bond import Setting, with_setting
 from knollside.core.material.cards import MATERIALS, Material, material, with_bond
+from knollside.core.material.own import FIELDS, FieldName, OwnCard, OwnValue, with_own
 from knollside.core.model import Duty, FaceMark, Held, Load, LoadCase, Mate, Measurement, Mesh, Range, Refused, Way
 from knollside.desk.asks import Asks
 from knollside.desk.work import Work
@@ -50,6 +52,8 @@ class State(Asks):
         self.picked: str = ""
         self._printers = shop.printers()
         self._spools = shop.spools()
+        self._own = shop.own_cards()
+        self._learned: tuple[object, dict[str, Material]] = (None, {})
         self._readings: list[tuple[int, datetime, Measurement]] = []
         self._prints: list[PrintRecord] = []
         self.answers.changed.connect(self._on_answer)
@@ -79,6 +83,10 @@ class State(Asks):
     def _on_answer(self, name: str) -> None:
         if name == "opened":
             self.request_fits()
+        if name == "check board" and self.doc is not None:
+            checked = self.answers.fresh("check board", self.build_key)
+            if checked is not None:
+                self.answers.put("build", self.build_key, checked)
         if name == "trust":
             found = self.answers.fresh("trust", self.lay_key) if self.doc is not None else None
             if found is not None and found[1] is not self.answers.get("lay"):
@@ -115,18 +123,60 @@ class State(Asks):
 
     @property
     def card(self) -> Material:
-        """The part's material, with the person's own bond where there are trials."""
+        """The part's material: the person's own values and trials first, as this recipe and nozzle print it."""
         assert self.doc is not None
-        return with_bond(material(self.doc.material), self.bonds.get(self.doc.material))
+        return with_setting(self.cards[material(self.doc.material).name], self.setting)
 
     @property
-    def bonds(self) -> dict[str, Range]:
-        out: dict[str, Range] = {}
-        for name, card in MATERIALS.items():
+    def setting(self) -> Setting:
+        """How this recipe and nozzle print the bond between layers."""
+        assert self.doc is not None
+        bond, recipe = self.cards[material(self.doc.material).name].bond, self.doc.recipe
+        # Own pull tests were printed with this nozzle: what it costs is in them already.
+        hard = self.printer.hard_nozzle and not bond.source.startswith("yours")
+        return Setting(recipe.nozzle_c, recipe.fan, None, hard)
+
+    @property
+    def cards(self) -> dict[str, Material]:
+        """Every material, with the person's own values, and bonds learned from trials, in place of typical ones."""
+        key = (tuple(self._prints), tuple(self._own.items()))
+        if self._learned[0] != key:
+            self._learned = (key, self._learn())
+        return self._learned[1]
+
+    def _learn(self) -> dict[str, Material]:
+        out: dict[str, Material] = {}
+        for name, typical in MATERIALS.items():
+            card = with_own(typical, self._own.get(name))
             tests = [p.broke for p in self._prints if p.broke is not None and p.material == name]
-            if tests:
-                out[name] = learn_bond(tests, card.bond)
+            out[name] = with_bond(card, learn_bond(tests, card.bond) if tests else None)
         return out
+
+    @property
+    def own_cards(self) -> dict[str, OwnCard]:
+        return self._own
+
+    @property
+    def own_values(self) -> dict[FieldName, OwnValue]:
+        """The person's own values of the part's material."""
+        assert self.doc is not None
+        return self._own.get(self.doc.material, OwnCard()).values
+
+    def put_own_value(self, name: str, field: FieldName, value: OwnValue | None) -> None:
+        """A value of a material as the person's own, or typical again (None)."""
+        before = self._own.get(name, OwnCard())
+        values = {k: v for k, v in before.values.items() if k != field}
+        after = OwnCard(values=values if value is None else values | {field: value})
+        if after == before:
+            return
+
+        def put(own: OwnCard) -> None:
+            self.shop.put_own_card(name, own)
+            self._own = self.shop.own_cards()
+            self.changed.emit()
+
+        words = f"{name}: {FIELDS[field].words.lower()}" + (" typical again" if value is None else "")
+        self._push(words, lambda: put(after), lambda: put(before))
 
     @property
     def factor(self) -> Range:
@@ -341,6 +391,7 @@ class State(Asks):
             danger=d.duty.danger,
             marks=d.duty.marks,
             treads=d.duty.treads,
+            weights=d.duty.weights,
             critical_mm=d.duty.critical_mm,
             way=d.way.direction if d.way else None,
             mates=d.mates,

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from PyQt6.QtWidgets import QWidget
 
-from knollside.desk.stage.view import Scene
+from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 
 

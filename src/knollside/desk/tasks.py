@@ -9,9 +9,7 @@ from typing import Any
 import numpy as np
 
 from knollside.core.build.board import Board
-from knollside.core.build.choose import Choice
-from knollside.core.build.price import Pace, SmallLayers, small_layers
-from knollside.core.build.roofs import Roof, roofs
+from knollside.core.build.price import Pace, SmallLayers, layer_seconds, small_layers
 from knollside.core.build.stack import use_of_layers
 from knollside.core.fit.process import Correction, Shift, learn
 from knollside.core.job import answer
@@ -20,19 +18,22 @@ from knollside.core.job.compare import Column, column, unbeaten
 from knollside.core.job.cure import Cure, cures
 from knollside.core.job.file import PrinterFacts
 from knollside.core.job.slicedcheck import SlicedCheck, check_sliced
-from knollside.core.lay.bed import BedAdvice, bed_advice
+from knollside.core.job.split import CutPlan, cut_plans
+from knollside.core.lay.bed import BedAdvice, FirstLayer, bed_advice, first_layer
+from knollside.core.lay.notes import LayerNote, free_area, layer_notes
 from knollside.core.lay.seams import SeamAdvice, seam_advice
 from knollside.core.lay.stand import footing
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import Region, regions
 from knollside.core.lay.ways import Ground, Ranking, RatedWay
+from knollside.core.lay.ways import plain_ways as list_plain
 from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import Material
 from knollside.core.mesh.appearance import Appearance, appearance_of
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import Loaded, load_file
 from knollside.core.mesh.repair import Repair, repair
-from knollside.core.model import Array, Duty, Holding, Mate, Measurement, Mesh, Range, Recipe, Way
+from knollside.core.model import Array, Duty, Holding, Mate, Measurement, Mesh, Purpose, Range, Recipe, Way
 from knollside.core.proof.bar import Bar, hole_and_pin_bar
 from knollside.core.strength.field import solve
 from knollside.core.strength.places import Portion, WeakPlace, portions, weak_places
@@ -71,20 +72,20 @@ class WayDetail:
 
 @dataclass(frozen=True)
 class Supported:
-    """The places of a way that rest on nothing, what keeps it on the bed, where its seam may run, and layers too
-    small to cool."""
+    """The places of a way that rest on nothing, what keeps it on the bed, where its seam may run, layers too
+    small to cool; ``notes`` by height, ``free`` mm2 that rest on nothing at each of ``heights``, ``seconds`` a layer
+    there."""
 
     regions: tuple[Region, ...]
     bed: BedAdvice
     layers: int
     seam: SeamAdvice | None
     small: tuple[SmallLayers, ...]
-
-
-@dataclass(frozen=True)
-class Building:
-    board: Board
-    materials: tuple[Choice, ...]
+    first: FirstLayer
+    notes: tuple[LayerNote, ...]
+    heights: Array
+    free: Array
+    seconds: Array
 
 
 @dataclass(frozen=True)
@@ -168,7 +169,7 @@ def detail(
     duty: Duty,
     laying: Laying,
     printer: PrinterFacts,
-    bond: dict[str, Range],
+    cards: tuple[Material, ...],
     direction: Vec,
     letter: str,
     board: Board | None,
@@ -183,7 +184,7 @@ def detail(
     places = weak_places(s.field, s.limits, n)
     thin = portions(part.mesh, s.field, s.limits, n, laying.ranking.net.directions[::4])
     tick(0.8, "looking for cures")
-    choices = answer.materials(s, duty, direction, printer, bond)
+    choices = answer.materials(s, duty, direction, printer, cards)
     found = cures(part, duty, s, laying.ranking, way, log, board, choices)
     return WayDetail(log, way, places, thin, found, *answer.bend_of(part, s))
 
@@ -205,15 +206,30 @@ def supports(
     found = regions(part.mesh, part.features, marks, strata, recipe, holding, card)
     foot = footing(part.mesh, direction, recipe, printer.bed_mm)
     seam = seam_advice(part.mesh, part.features, marks, weak, strata)
-    small = small_layers(*use_of_layers(strata.outline, strata.h, recipe), recipe, card, Pace())
-    return Supported(found, bed_advice(foot, card, printer.enclosed), len(strata.outline), seam, small)
+    use, each = use_of_layers(strata.outline, strata.h, recipe)
+    small = small_layers(use, each, recipe, card, Pace())
+    seconds = layer_seconds(use, recipe, card, Pace())
+    heights = (np.arange(len(seconds)) + 0.5) * each
+    notes = layer_notes(strata, found, part.features, tuple((s.low, s.high, s.seconds) for s in small), recipe)
+    return Supported(
+        found,
+        bed_advice(foot, card, printer.enclosed),
+        len(strata.outline),
+        seam,
+        small,
+        first_layer(strata.outline[0], recipe, printer.nozzle_mm),
+        notes,
+        heights,
+        free_area(strata, heights),
+        seconds,
+    )
 
 
 def compare(
     part: PartFacts,
     marks: dict[str, str],
     mates: tuple[str, ...],
-    laying: Laying,
+    ways: tuple[RatedWay, ...],
     recipe: Recipe,
     holding: Holding,
     card: Material,
@@ -221,14 +237,26 @@ def compare(
     factor: Range,
     tick: Tick,
 ) -> tuple[Column, ...]:
-    """The first four ways side by side."""
-    ways = laying.ranking.ways[:4]
+    """A few ways side by side."""
     out = []
     for i, w in enumerate(ways):
         tick(i / len(ways), f"weighing way {w.letter}")
         at = part.mesh, part.features, marks, mates, w, recipe, holding, card, Pace(), factor, printer.enclosed
         out.append(column(*at))
     return unbeaten(out)
+
+
+def split(part: PartFacts, s: Strength, whole: RatedWay, bed: Vec, tick: Tick) -> tuple[CutPlan, ...]:
+    """Where to cut it in two, and what the joint would carry."""
+    return cut_plans(part, s, whole, bed, tick=tick)
+
+
+def plain_ways(
+    part: PartFacts, recipe: Recipe, purpose: Purpose, weights: dict[str, float], bed: Vec, tick: Tick
+) -> tuple[RatedWay, ...]:
+    """Ways for a part without a load."""
+    tick(0.2, "trying ways to lie")
+    return list_plain(part.mesh, part.features, purpose, weights, _known_ground(part, recipe, bed))
 
 
 def why(part: PartFacts, s: Strength, bed: Vec, direction: Vec, tick: Tick) -> RatedWay:
@@ -247,37 +275,17 @@ def trust(part: PartFacts, duty: Duty, laying: Laying, bed: Vec, tick: Tick) -> 
     if found.finer is not None:
         s = replace(laying.strength, field=found.finer)
         laying = Laying(s, answer.ways(part, duty, s, bed, known=_known_ground(part, s.recipe, bed)))
-    ways = tuple(
-        replace(w, reserve=widened(w.reserve, before.get(w.direction, found.change))) for w in laying.ranking.ways
-    )
-    return replace(found, finer=None), Laying(laying.strength, replace(laying.ranking, ways=ways))
+
+    def wider(ways: tuple[RatedWay, ...]) -> tuple[RatedWay, ...]:
+        return tuple(replace(w, reserve=widened(w.reserve, before.get(w.direction, found.change))) for w in ways)
+
+    ranking = replace(laying.ranking, ways=wider(laying.ranking.ways), every=wider(laying.ranking.every))
+    return replace(found, finer=None), Laying(laying.strength, ranking)
 
 
 def plain_log(part: PartFacts, direction: Vec, recipe: Recipe, tick: Tick) -> LayerLog:
     tick(0.2, "cutting layers")
     return answer.plain_log(part.mesh, direction, recipe)
-
-
-def build(
-    part: PartFacts,
-    s: Strength,
-    duty: Duty,
-    direction: Vec,
-    printer: PrinterFacts,
-    bond: dict[str, Range],
-    factor: Range,
-    tick: Tick,
-) -> Building:
-    board = answer.boards(part, s, direction, Pace(), factor, tick)
-    tick(0.97, "ranking materials")
-    return Building(board, answer.materials(s, duty, direction, printer, bond))
-
-
-def roofs_of(part: PartFacts, direction: Vec, recipe: Recipe, tick: Tick) -> tuple[Roof, ...]:
-    """Which roofs would close with this recipe."""
-    tick(0.2, "looking at the roofs")
-    s = lay_strata(part.mesh, direction, recipe, tick=lambda x: tick(0.1 + 0.6 * x, "looking at each layer"))
-    return roofs(s.outline, s.h, s.turn, s.base, recipe)
 
 
 def prove(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 from PyQt6.QtCore import QByteArray, QPointF, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
@@ -47,12 +48,34 @@ _DOING = {
     "supports": "Supports",
     "compare": "Side by side",
     "roofs": "Roofs",
+    "even": "Other sizes",
+    "gaps": "Between bodies",
+    "scale": "Scaling",
+    "flare": "Taking the flare off",
+    "check board": "Checking the board",
+    "buys": "Pricing this recipe",
+    "split": "Cutting in two",
     "sliced": "Reading the sliced file",
     "why": "Rating it",
     "trust": "Checking",
     "units": "Getting ready",
 }
-_QUIET = {"fits", "stair", "warm", "why", "trust", "units", "roofs"}
+# Work whose own page says that it is under way, or that nobody waits for.
+_QUIET = {
+    "fits",
+    "stair",
+    "warm",
+    "why",
+    "trust",
+    "units",
+    "supports",
+    "roofs",
+    "even",
+    "buys",
+    "gaps",
+    "scale",
+    "flare",
+}
 
 
 class Window(QMainWindow):
@@ -254,6 +277,8 @@ class Window(QMainWindow):
         self.verdict_line.put(self.current.verdict())
         if self.state.work.busy_with and self.state.work.busy_with not in _QUIET:
             self.verdict_line.show_progress(_DOING.get(self.state.work.busy_with, "Working"), self._share)
+        else:
+            self.verdict_line.show_progress("", 0)
         self._show_log()
         self._show_stage()
 
@@ -262,10 +287,15 @@ class Window(QMainWindow):
     def _show_log(self) -> None:
         if not self.current.has_log or self.state.doc is None:
             return
+        told, nothing = self.state.answers.fresh("supports", self.state.supports_key), np.zeros(0)
+        if told is not None:
+            self.log.tell(told.notes, told.heights, told.free, told.seconds)
+        else:
+            self.log.tell((), nothing, nothing, nothing)
         if self.current.name == "Lay":
             detail = self.state.answers.get("detail")
             if detail is not None:
-                laying = self.state.answers.get("lay")
+                laying = self.state.laying
                 target = laying.ranking.target if laying is not None else 2.0
                 self.log.put(
                     detail.log, target, self.state.answers.key("detail") != (self.state.lay_key, self.state.way)

@@ -97,3 +97,11 @@ class PrintRow(Base):
     actual_hours: Mapped[float | None]
     outcome: Mapped[str] = mapped_column(String(200))
     broke: Mapped[str | None] = mapped_column(Text)
+
+
+class OwnCardRow(Base):
+    """A person's own values of one material, as JSON."""
+
+    __tablename__ = "own_cards"
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    body: Mapped[str] = mapped_column(Text)

@@ -20,6 +20,7 @@ from sqlalchemy.exc import DBAPIError, IntegrityError
 from sqlalchemy.orm import Session
 
 from knollside.core.job.file import PrinterFacts
+from knollside.core.material.own import OwnCard
 from knollside.core.mesh.load import MAX_TRIANGLES
 from knollside.core.model import BreakTest, Duty, Mate, Measurement, Mesh, Recipe, Refused, Way
 from knollside.store.opening import Lock, open_engine
@@ -28,6 +29,7 @@ from knollside.store.tables import (
     JobRow,
     MeasurementRow,
     MeshRow,
+    OwnCardRow,
     PartRow,
     PrinterRow,
     PrintRow,
@@ -264,6 +266,17 @@ class Workshop:
     def spools(self) -> list[Spool]:
         with Session(self._engine) as s:
             return [Spool(r.id, r.name, r.material, r.grams_left, r.dry) for r in s.scalars(select(SpoolRow))]
+
+    # Materials
+
+    def own_cards(self) -> dict[str, OwnCard]:
+        """A person's own values, by material."""
+        with Session(self._engine) as s:
+            return {r.name: OwnCard.model_validate_json(r.body) for r in s.scalars(select(OwnCardRow))}
+
+    def put_own_card(self, name: str, own: OwnCard) -> None:
+        with self._edit() as s:
+            s.merge(OwnCardRow(name=name, body=own.model_dump_json()))
 
     # What was learned
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from knollside.core.material.allowables import limits_of
-from knollside.core.material.cards import MATERIALS, Material, with_bond
+from knollside.core.material.cards import Material
 from knollside.core.model import Duty, Range, Refused
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import rate
@@ -39,7 +40,7 @@ def rank_materials(
     direction: tuple[float, float, float],
     reach: Reach,
     target: float,
-    own_bond: dict[str, Range],
+    cards: Iterable[Material],
 ) -> tuple[Choice, ...]:
     """Usable ones first, strongest first; the rest with what disqualifies them.
 
@@ -47,8 +48,7 @@ def rank_materials(
     """
     usable: list[Choice] = []
     out: list[Choice] = []
-    for card in MATERIALS.values():
-        card = with_bond(card, own_bond.get(card.name))
+    for card in cards:
         word, why = _ruled_out(card, duty, reach)
         reserve: Range | None = None
         if not word:
@@ -62,9 +62,32 @@ def rank_materials(
         stretch = field.greatest_movement * field.modulus / card.modulus.value
         if not word and stretch > 15:
             word, why = "bends", f"would give {stretch:.0f} mm under the load"
-        (out if word else usable).append(Choice(card, reserve, word, why or card.note))
+        (out if word else usable).append(Choice(card, reserve, word, why or _told(card)))
     usable.sort(key=lambda c: -(c.reserve.value if c.reserve else 0))
     return (*usable, *out)
+
+
+def _told(card: Material) -> str:
+    """What one should know of a usable material: its note, drying and fumes."""
+    words = [card.note]
+    if card.thirsty and card.dry is not None:
+        words.append(f"dry it {card.dry[1]} h at {card.dry[0]} °C")
+    if card.fumes:
+        words.append("fumes: air the room")
+    return "; ".join(words)
+
+
+def try_first(choices: tuple[Choice, ...], mine: str) -> str:
+    """Whether a first print in a cheaper, easier material pays; empty where the part's own is the easy one."""
+    cards = {c.card.name: c.card for c in choices}
+    own, easy = cards.get(mine), cards.get("PLA")
+    if own is None or easy is None or (own.price_per_kg <= 1.02 * easy.price_per_kg and not (own.fumes or own.thirsty)):
+        return ""
+    gap = own.shrink_percent[1] - easy.shrink_percent[0]
+    size = "" if gap < 0.25 else f" Sizes differ by up to {gap:.1f} % between the two: judge reach, not fits."
+    times = own.price_per_kg / easy.price_per_kg
+    cost = f"{own.name} costs {times:.1f} times as much" if times > 1.05 else f"{own.name} is harder to print"
+    return f"{cost}: print one in {easy.name} to see that it fits and reaches; not to be loaded.{size}"
 
 
 def _ruled_out(card: Material, duty: Duty, reach: Reach) -> tuple[str, str]:

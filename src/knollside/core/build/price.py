@@ -9,12 +9,14 @@ from scipy.special import stdtrit
 
 from knollside.core.build.stack import LayerUse
 from knollside.core.material.cards import Material
+from knollside.core.material.infill import PATTERNS
 from knollside.core.model import Array, Range, Recipe
 
 
 @dataclass(frozen=True)
 class Pace:
-    """How a printer moves: mm/s, mm/s2, seconds. Typical until its own record corrects it."""
+    """How a printer moves: mm/s, mm/s2, seconds; the ``flow`` its hot end melts, mm3/s. Typical until its own record
+    corrects it."""
 
     wall: float = 45.0
     solid: float = 60.0
@@ -23,6 +25,7 @@ class Pace:
     acceleration: float = 1500.0
     layer_floor: float = 8.0
     per_layer: float = 1.2
+    flow: float = 12.0
 
 
 @dataclass(frozen=True)
@@ -53,14 +56,23 @@ def layer_seconds(use: LayerUse, recipe: Recipe, card: Material, pace: Pace) -> 
     infill_area = use.infill * recipe.infill
     w = recipe.line_width
     slow = 0.4 if card.flexible else 1.0
-    wall_v, solid_v, infill_v = pace.wall * slow, pace.solid * slow, pace.infill * slow
-    outline_area = np.maximum(use.wall + use.solid + use.infill, 1e-9)
-    typical_line = np.sqrt(outline_area)
+    fill = pace.infill * PATTERNS[recipe.pattern].pace
+    # A wide or thick line is held back by what can be melted.
+    most = pace.flow / (w * recipe.layer_height)
+    wall_v, solid_v, infill_v = (min(v, most) * slow for v in (pace.wall, pace.solid, fill))
+    area = use.wall + use.solid + use.infill
+    # Mean chord of what is filled: pi times its area over the length of its edge (Cauchy).
+    chord = np.maximum(np.pi * (use.solid + use.infill) / np.maximum(use.edge, 1e-9), w)
     solid_length, infill_length = use.solid / w, infill_area / w
     seconds = use.wall_length / wall_v + solid_length / solid_v + infill_length / infill_v
-    # About four corners a loop, and one turn for each line of fill.
-    stops = 4 * use.loops * wall_v + (solid_length * solid_v + infill_length * infill_v) / np.maximum(typical_line, w)
-    seconds = seconds + stops / pace.acceleration + typical_line * np.maximum(use.loops, 1) / pace.travel
+    # About four corners a loop; every line of fill stops, steps over to the next and starts again.
+    gap = w / max(recipe.infill, 0.02)
+    stops = 4 * use.loops * wall_v / pace.acceleration
+    for length, v, over in ((solid_length, solid_v, w), (infill_length, infill_v, gap)):
+        # A short line never reaches its full speed.
+        reached = np.minimum(v, np.sqrt(pace.acceleration * chord))
+        stops = stops + length / chord * (reached / pace.acceleration + 2 * np.sqrt(over / pace.acceleration))
+    seconds = seconds + stops + np.sqrt(area) * np.maximum(use.loops, 1) / pace.travel
     return np.asarray(seconds + pace.per_layer)
 
 

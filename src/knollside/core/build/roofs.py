@@ -12,6 +12,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from knollside.core.material.infill import density_for, line_spacing
 from knollside.core.mesh.outline import alike, farthest
 from knollside.core.model import Array, Recipe
 
@@ -43,7 +44,8 @@ def roofs(outline: tuple[BaseGeometry, ...], h: float, turn: Array, base: float,
     if recipe.infill >= 1 or recipe.tops == 0:
         return ()
     w = recipe.line_width
-    spacing = 2 * w / recipe.infill if recipe.infill > 0 else np.inf
+    spacing = line_spacing(recipe.pattern, recipe.infill, w)
+    least = density_for(recipe.pattern, CLOSES_MM, w)
     nothing = shapely.Polygon()
     count = len(outline)
 
@@ -66,7 +68,7 @@ def roofs(outline: tuple[BaseGeometry, ...], h: float, turn: Array, base: float,
                 far, facing = farthest(patch, solid)
                 found.append((k, patch, far, not facing))
     return tuple(
-        sorted((_roof(g, h, turn, base, w, spacing) for g in _grouped(found)), key=lambda r: (r.closes, -r.span))
+        sorted((_roof(g, h, turn, base, w, spacing, least) for g in _grouped(found)), key=lambda r: (r.closes, -r.span))
     )
 
 
@@ -84,13 +86,20 @@ def _grouped(found: list[tuple[int, BaseGeometry, float, bool]]) -> list[list[tu
 
 
 def _roof(
-    group: list[tuple[int, BaseGeometry, float, bool]], h: float, turn: Array, base: float, w: float, spacing: float
+    group: list[tuple[int, BaseGeometry, float, bool]],
+    h: float,
+    turn: Array,
+    base: float,
+    w: float,
+    spacing: float,
+    least: float,
 ) -> Roof:
     k, patch, far, one_sided = max(group, key=lambda f: f[2])
-    hangs = one_sided and spacing > far
+    # Infill lines that are near enough cross a strip along the wall and carry it.
+    hangs = one_sided and spacing > CLOSES_MM
     free = far if hangs else min(2 * far, spacing)
     limit = HANGS_LINES * w if hangs else CLOSES_MM
     spot = shapely.point_on_surface(patch)
     x, y, z = (float(v) for v in turn.T @ np.array([spot.x, spot.y, base + (k + 0.5) * h]))
     area = float(shapely.union_all([f[1] for f in group]).area)
-    return Roof((x, y, z), area, (k + 0.5) * h, free, hangs, bool(free <= limit), 2 * w / CLOSES_MM)
+    return Roof((x, y, z), area, (k + 0.5) * h, free, hangs, bool(free <= limit), least)

@@ -84,7 +84,9 @@ class ShellMap:
         solid = inner.sum(axis=(1, 2, 3)) - core
         passes = (a[:, : recipe.walls].sum(axis=(2, 3)) > 0).sum(axis=1)
         loops = self.loops[:, 0] * (passes > 0) + self.loops[:, 1] * np.maximum(passes - 1, 0)
-        return LayerUse(wall, solid, core, wall / self.line, loops)
+        # One line's breadth inside the walls, over that breadth, is the edge of what they leave.
+        edge = a[:, recipe.walls].sum(axis=(1, 2)) / self.line
+        return LayerUse(wall, solid, core, wall / self.line, loops, edge)
 
 
 def map_shells(
@@ -114,16 +116,24 @@ def map_shells(
     _fill(cuts.start, cuts.segments, origin, px, masks)
     area = np.zeros((count, MOST_WALLS + 1, shells + 1, shells + 1))
     loops = np.zeros((count, 2), np.int64)
+    before: np.ndarray | None = None
+    depth, last = np.zeros((0, 0)), 0
     for k in range(count):
         here = masks[where[k, shells]]
         rows, columns = np.flatnonzero(here.any(axis=1)), np.flatnonzero(here.any(axis=0))
         if len(rows) == 0:
             continue
+        up, down = where[k, shells + 1 :], where[k, :shells][::-1]
+        # Straight walls fill the same pixels again: their depth is known.
+        if before is not None and np.array_equal(here, before):
+            _count(here, depth, masks, up, down, line, MOST_WALLS, area[k])
+            loops[k] = loops[last]
+            continue
+        before, last = here, k
         window = slice(rows[0] - 1, rows[-1] + 2), slice(columns[0] - 1, columns[-1] + 2)
         # Half a pixel off: the transform measures to the middle of the nearest empty one.
         depth = np.zeros(here.shape)
         depth[window] = ndimage.distance_transform_edt(here[window]) * px - 0.5 * px
-        up, down = where[k, shells + 1 :], where[k, :shells][::-1]
         _count(here, depth, masks, up, down, line, MOST_WALLS, area[k])
         for j in range(2):  # small letters and holes have one pass and no second
             within = depth[window] > (j + 0.5) * line

@@ -103,19 +103,21 @@ def _polygons(mesh: Mesh, levels: Array) -> tuple[BaseGeometry, ...]:
 
 @dataclass(frozen=True)
 class LayerUse:
-    """Areas (k,) mm2 of wall, solid skin and infill, and path lengths (k,) mm of walls."""
+    """Areas (k,) mm2 of wall, solid skin and infill, path lengths (k,) mm of walls, closed ``loops``, and the length
+    of the ``edge`` (k,) of what lies inside the walls."""
 
     wall: Array
     solid: Array
     infill: Array
     wall_length: Array
     loops: Array
+    edge: Array
 
 
 def use_of(stack: LayerStack, recipe: Recipe) -> LayerUse:
     """What ``recipe`` lays down in each sampled layer, by exact polygon offsets."""
     w = recipe.line_width
-    walls, solids, infills, lengths, loops = [], [], [], [], []
+    walls, solids, infills, lengths, loops, edges = [], [], [], [], [], []
     empty = shapely.Polygon()
     for k, outline in enumerate(stack.outline):
         inner = inset(outline, recipe.walls * w)
@@ -126,9 +128,11 @@ def use_of(stack: LayerStack, recipe: Recipe) -> LayerUse:
         walls.append(outline.area - inner.area)
         solids.append(inner.area - core.area)
         infills.append(core.area)
+        edges.append(inner.length)
         lengths.append(sum(m.length for m in mid))
         loops.append(sum(len(shapely.get_rings(shapely.get_parts(m))) for m in mid))
-    return LayerUse(np.array(walls), np.array(solids), np.array(infills), np.array(lengths), np.array(loops))
+    made = (np.array(v) for v in (walls, solids, infills, lengths, loops, edges))
+    return LayerUse(*made)
 
 
 def inset(outline: BaseGeometry, by: float) -> BaseGeometry:

@@ -6,11 +6,12 @@ Data goes one way: part, strength, ways, board, corrections, export.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from knollside.core.build.board import Board, trade_board
+from knollside.core.build.board import Board, Pricer, trade_board
 from knollside.core.build.choose import Choice, Reach, rank_materials
 from knollside.core.build.price import Pace, Price, price
 from knollside.core.build.stack import stack_layers, use_of
@@ -274,22 +275,28 @@ def _at_corners(mesh: Mesh, field: StressField, reserve: Array) -> Array:
     return np.asarray(np.exp((log * weight).sum(axis=1) / weight.sum(axis=1)))
 
 
+def pricer(part: PartFacts, s: Strength, direction: tuple[float, float, float], pace: Pace, factor: Range) -> Pricer:
+    """One way to lie, ready to price any recipe."""
+    return Pricer(part.mesh, s.field, s.limits, s.recipe, s.card, direction, pace, factor)
+
+
 def boards(
     part: PartFacts,
     s: Strength,
     direction: tuple[float, float, float],
     pace: Pace,
     factor: Range,
+    nozzle: float = 0.4,
     tick: Tick | None = None,
 ) -> Board:
-    return trade_board(part.mesh, s.field, s.limits, s.recipe, s.card, direction, s.target, pace, factor, tick)
+    return trade_board(pricer(part, s, direction, pace, factor), s.recipe, s.target, nozzle, tick)
 
 
 def materials(
-    s: Strength, duty: Duty, direction: tuple[float, float, float], printer: PrinterFacts, own_bond: dict[str, Range]
+    s: Strength, duty: Duty, direction: tuple[float, float, float], printer: PrinterFacts, cards: Iterable[Material]
 ) -> tuple[Choice, ...]:
     reach = Reach(int(printer.nozzle_max_c), int(printer.bed_max_c), printer.enclosed, printer.hard_nozzle)
-    return rank_materials(s.field, duty, direction, reach, s.target, own_bond)
+    return rank_materials(s.field, duty, direction, reach, s.target, cards)
 
 
 def price_of(

@@ -9,6 +9,8 @@ import numpy as np
 from knollside.core.build.price import Pace, price
 from knollside.core.build.stack import use_of_layers
 from knollside.core.lay.bed import BedAdvice, bed_advice
+from knollside.core.lay.grain import show_grain
+from knollside.core.lay.seams import seam_advice
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import Bill, bill, regions
 from knollside.core.lay.ways import RatedWay
@@ -20,8 +22,9 @@ _UPRIGHT = np.cos(np.radians(8))
 
 @dataclass(frozen=True)
 class Column:
-    """One way with everything that is weighed against the others. ``upright`` of ``holes`` stand upright;
-    ``hours`` with supports; ``beaten`` by another way in every respect, its letter, or empty."""
+    """One way with everything that is weighed against the others. ``upright`` of ``holes`` stand upright; ``hours``
+    with supports; ``grain`` of the show faces; ``seam`` the side it may run; ``beaten`` by another way in every
+    respect, its letter, or empty."""
 
     way: RatedWay
     bill: Bill
@@ -30,13 +33,15 @@ class Column:
     hours: Range
     upright: int
     holes: int
+    grain: str = ""
+    seam: str = ""
     beaten: str = ""
 
     @property
     def costs(self) -> tuple[float, ...]:
         """What counts against it, each the less the better."""
         return (
-            -self.way.reserve.value,
+            -float(np.nan_to_num(self.way.reserve.value)),  # no load, no difference
             self.bill.grams,
             float(len(self.bill.scars)),
             float(self.bill.open_ones),
@@ -69,7 +74,10 @@ def column(
     more = factor.times(cost.minutes / 60)
     hours = Range(own.hours.value + more.value, own.hours.low + more.low, own.hours.high + more.high, own.hours.source)
     bed = bed_advice(way.footing, card, enclosed)
-    return Column(way, cost, bed, own.grams + cost.grams, hours, upright, len(holes))
+    grain = show_grain(mesh, features, marks, way.direction, recipe.layer_height)
+    seam = seam_advice(mesh, features, marks, (way.place,), strata)
+    side = seam.side if seam is not None else "any"
+    return Column(way, cost, bed, own.grams + cost.grams, hours, upright, len(holes), grain, side)
 
 
 def unbeaten(columns: list[Column]) -> tuple[Column, ...]:

@@ -23,6 +23,7 @@ from knollside.core.model import (
     Recipe,
     Record,
     Refused,
+    Share,
     Surroundings,
 )
 
@@ -59,6 +60,7 @@ class Job(Record):
     marks: dict[str, FaceMark] = Field(default_factory=dict)
     treads: dict[str, Annotated[float, Field(gt=0, le=1.5)]] = Field(default_factory=dict)
     critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
+    weights: dict[Literal["strength", "overhang", "height", "contact"], Share] = Field(default_factory=dict)
     way: tuple[float, float, float] | None = None
     mates: tuple[Mate, ...] = Field((), max_length=400)
     measurements: tuple[Measurement, ...] = Field((), max_length=20_000)
@@ -75,6 +77,7 @@ class Job(Record):
             marks=self.marks,
             treads=self.treads,
             critical_mm=self.critical_mm,
+            weights=self.weights,
         )
 
 

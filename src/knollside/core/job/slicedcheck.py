@@ -9,7 +9,8 @@ import numpy as np
 
 from knollside.core.job import answer
 from knollside.core.job.answer import PartFacts, Tick
-from knollside.core.material.cards import Material, bond_at, with_bond
+from knollside.core.material.bond import bond_at
+from knollside.core.material.cards import Material, with_bond
 from knollside.core.model import Duty, Range, Recipe, Refused, Way, rotation_to_up
 from knollside.core.run.gcode import read_gcode
 from knollside.core.run.sliced import Difference, Sliced, describe, differences

@@ -1,12 +1,16 @@
-"""What keeps a part on the bed: its curl, and the brim or raft that answers it."""
+"""What keeps a part on the bed: its curl, the brim or raft that answers it, and how to lay the first layer."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+import shapely
+from shapely.geometry.base import BaseGeometry
+
 from knollside.core.lay.stand import Footing
 from knollside.core.material.cards import Material
 from knollside.core.mesh.outline import sides
+from knollside.core.model import Recipe
 
 # Index 1 is where an unaided corner of a typical part starts to lift; typical of open printers.
 _SHRINK_AT, _LENGTH_AT = 0.4, 150.0  # per cent, mm
@@ -44,3 +48,30 @@ def bed_advice(foot: Footing, card: Material, enclosed: bool = False) -> BedAdvi
     if foot.lean < _LEAN_AT and foot.height > 20.0:
         return BedAdvice("brim", 5.0, f"{foot.height:.0f} mm high on a narrow stand", curl, span)
     return BedAdvice("nothing", 0.0, f"{foot.contact / 100:.1f} cm² lie flat, {span:.0f} mm long", curl, span)
+
+
+@dataclass(frozen=True)
+class FirstLayer:
+    """Height mm and speed mm/s of the first layer with its ``why``; ``small`` loops on it that want ``small_speed``."""
+
+    height: float
+    speed: float
+    why: str
+    small: int
+    small_speed: float
+
+
+_SMALL_LOOP = 25.0  # mm round: a hole of 8 mm
+_SLOW, _SLOWER, _CREEP = 25.0, 18.0, 12.0  # mm/s, typical
+
+
+def first_layer(outline: BaseGeometry, recipe: Recipe, nozzle: float) -> FirstLayer:
+    """A first layer thick enough to forgive an uneven sheet, slower where little of it lies down."""
+    height = round(min(max(recipe.layer_height, 0.5 * nozzle), 0.75 * nozzle), 2)
+    pieces = [p for p in shapely.get_parts(outline) if p.geom_type == "Polygon"]
+    rings = [r for p in pieces for r in (p.exterior, *p.interiors)]
+    small = sum(r.length < _SMALL_LOOP for r in rings)
+    least = min((p.area for p in pieces), default=0.0)
+    if least < 100.0:
+        return FirstLayer(height, _SLOWER, f"its smallest island is {least:.0f} mm²", small, _CREEP)
+    return FirstLayer(height, _SLOW, "it lies broad", small, _CREEP)

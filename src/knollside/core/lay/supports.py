@@ -23,6 +23,7 @@ BRIDGE_MM = 10.0  # a span that still closes with a fan
 LEDGE_LINES = 3.0  # line widths a flat ledge may stick out before it curls or drops
 LEAN_MORE = 15.0  # degrees past the limit a slope still prints, with a rough face
 PEEL_MPA = 0.4  # of touching support at the front where it comes off
+GAP_MM = 0.2  # the top gap that peel strength belongs to
 FRONT_MM = 5.0  # depth of that front: a support is peeled from one end, not torn off whole
 FOOT_MM = 3.0  # a rounded foot lower than this is held by the bed and the first layers
 SIDE_GAP = 0.6  # mm between a support and the part's upright faces
@@ -38,7 +39,9 @@ class Region:
     the farthest reach or half span. ``grams`` and ``minutes`` of its support; ``faces`` (original triangle numbers)
     it would scar and which ``scars`` of the person's marks those bear; ``on_part`` whether the support would stand
     on the part; ``access`` outside, through an opening, or shut in; ``force`` N to take it off and ``risk``, that
-    force over what the held place bears (a share, None where it is no thin ledge); ``key`` names it for choices.
+    force over what the held place bears (a share, None where it is no thin ledge); ``key`` names it for
+    choices; ``layers`` the first and last one that holds some of its support, which ``touches`` the part from its
+    lowest free layer up.
     """
 
     key: str
@@ -60,6 +63,8 @@ class Region:
     without: str
     needed: bool
     outline: BaseGeometry
+    layers: tuple[int, int]
+    touches: int
 
 
 def regions(
@@ -172,7 +177,7 @@ def _region(
         else "slope"
     )
 
-    volume, on_part, side_open, capped = _column(strata, patches, last, whole.area / 60)
+    volume, on_part, access, layers = _column(strata, patches, last, whole.area / 60)
     line = recipe.line_width
     # Interface layers are laid solid; the rest at the chosen density. Trees take about half of it.
     thin = holding.density * (0.5 if holding.style == "tree" else 1.0)
@@ -189,7 +194,9 @@ def _region(
     scars = tuple(sorted({named[int(t)] for t in faces if int(t) in named}))
 
     area = float(whole.area)
-    force = PEEL_MPA * min(area, FRONT_MM * wide) * min(1.0, 2 * holding.density + 0.3)
+    # Half as much for each tenth of a millimetre more between them, twice for one less.
+    bite = float(np.clip(2.0 ** ((GAP_MM - holding.gap_mm) / 0.1), 0.1, 8.0))
+    force = PEEL_MPA * bite * min(area, FRONT_MM * wide) * min(1.0, 2 * holding.density + 0.3)
     risk = _risk(strata, worst, force, card) if worst.kind == "ledge" and not islands else None
     centre = shapely.point_on_surface(worst.patch)
     at = strata.turn.T @ np.array([centre.x, centre.y, strata.base + strata.level(worst.k)])
@@ -213,23 +220,26 @@ def _region(
         faces,
         scars,
         on_part,
-        "outside" if side_open else ("shut in" if capped else "through an opening"),
+        access,
         force,
         risk,
         without,
         needed,
         whole,
+        layers,
+        first,
     )
 
 
 def _column(
     strata: Strata, patches: dict[int, BaseGeometry], last: int, crumb: float
-) -> tuple[float, bool, bool, bool]:
-    """Volume of the column under the patches, mm3; whether it stands on the part, whether it can be got at from
-    the side, and whether nothing but walls surrounds it."""
+) -> tuple[float, bool, str, tuple[int, int]]:
+    """Volume of the column under the patches, mm3; whether it stands on the part; and how it can be got at: from
+    outside, through an opening at the bed or above, or not at all; and the first and last layer of it."""
     under: BaseGeometry = shapely.Polygon()
     volume = 0.0
-    on_part = side_open = seen = False
+    on_part = side_open = to_bed = False
+    first, top = last, 0
     before: BaseGeometry | None = None
     for k in range(last, -1, -1):
         here = strata.outline[k]
@@ -244,11 +254,28 @@ def _column(
                 side_open = True
         if not under.is_empty:
             volume += under.area * strata.h
-            seen = True
+            to_bed = to_bed or k == 0
+            first, top = min(first, k), max(top, k)
         if k in patches:
             under = shapely.union(under, patches[k])
         before = here
-    return volume, on_part, side_open, seen and not side_open
+    if side_open or volume == 0:
+        return volume, on_part, "outside", (first, top)
+    above = to_bed or _open_above(strata, shapely.union_all(list(patches.values())), max(patches))
+    return volume, on_part, "through an opening" if above else "shut in", (first, top)
+
+
+def _open_above(strata: Strata, patch: BaseGeometry, k: int) -> bool:
+    """Whether the room beside a patch leads up and out: a pocket with a ledge in it, a well."""
+    here = strata.outline[k]
+    room = shapely.intersection(shapely.difference(_filled(here), here), shapely.buffer(patch, 3 * SIDE_GAP))
+    for upper in strata.outline[k + 1 :]:
+        if room.area < SIDE_GAP**2:
+            return False
+        if not shapely.covers(_filled(upper), room):
+            return True
+        room = shapely.difference(room, upper)
+    return bool(room.area >= SIDE_GAP**2)
 
 
 def _filled(outline: BaseGeometry) -> BaseGeometry:

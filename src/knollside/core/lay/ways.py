@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import ConvexHull
@@ -19,7 +20,8 @@ _SAME = np.cos(np.radians(12))
 
 @dataclass(frozen=True)
 class RatedWay:
-    """One way to lie with everything the list says of it. ``place`` in the part's frame."""
+    """One way to lie with everything the list says of it. ``place`` in the part's frame; ``shares`` what it leans,
+    its height and its contact, each over the part's most."""
 
     letter: str
     direction: tuple[float, float, float]
@@ -37,6 +39,7 @@ class RatedWay:
     score: float
     reason: str
     gives_up: str
+    shares: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -54,13 +57,16 @@ class Ground:
 
 @dataclass(frozen=True)
 class Ranking:
-    """The rated net and the short list, best first."""
+    """The rated net and the short list, best first; ``every`` way that was looked at, and the ``purpose`` whose
+    weights put them in order."""
 
     net: Ratings
     shape: Standing
     ways: tuple[RatedWay, ...]
     target: float
     fits: np.ndarray
+    every: tuple[RatedWay, ...] = ()
+    purpose: Purpose = Purpose.WORKING
 
 
 # What each purpose weighs (D1): strength, little overhang, low height, broad contact.
@@ -92,6 +98,9 @@ def candidates(mesh: Mesh, features: tuple[Feature, ...]) -> list[Array]:
         if f.kind in ("hole", "pin", "slot", "hexagon") and len(out) < 18:
             add(np.asarray(f.axis))
             add(-np.asarray(f.axis))
+    if not out:  # curved all over: nothing to rest on, so the drawing's own axes
+        for n in (*np.eye(3)[::-1], *-np.eye(3)[::-1]):
+            add(n)
     return out
 
 
@@ -142,31 +151,69 @@ def rank(
     tallest = float(np.ptp(mesh.vertices @ found.T, axis=0).max())
     widest = max(float(shapes.contact.max()), 1.0)
     surface = float(mesh.areas.sum())
-    weights = WEIGHTS[purpose]
     for i, n in enumerate(found):
-        foot = feet[i]
+        overhang, foot = float(shapes.overhang[i]), feet[i]
         reserve = rated.range_of(i)
-        overhang = float(shapes.overhang[i])
-        # Strength beyond twice the need buys nothing; up to it, it does.
-        score = (
-            weights["strength"] * min(reserve.value / target, 2.0) / 2
-            - weights["overhang"] * overhang / surface
-            - weights["height"] * foot.height / tallest
-            + weights["contact"] * min(foot.contact / widest, 1.0)
-        )
         holds = reserve.value >= target and foot.fits and foot.stands
-        if not foot.fits:
-            score -= 3
-        if not foot.stands:
-            score -= 1
-        if reserve.value < target and purpose is Purpose.WORKING:
-            score -= 0.5 + (1 - reserve.value / target)  # short of the need, strength is what matters
-        ways.append((score, i, n, foot, reserve, overhang, holds))
-    ways.sort(key=lambda w: -w[0])
-    listed = [
-        _describe(letter, mesh, features, field, rated, w) for letter, w in zip("ABCDEFGHIJ", ways[:keep], strict=False)
-    ]
-    return Ranking(net, shape, tuple(listed), target, ground.fits)
+        made = _describe("", mesh, features, field, rated, (0.0, i, n, foot, reserve, overhang, holds))
+        shares = overhang / surface, foot.height / tallest, min(foot.contact / widest, 1.0)
+        ways.append(replace(made, shares=shares))
+    plain = Ranking(net, shape, (), target, ground.fits, tuple(ways), purpose)
+    return weighed(plain, WEIGHTS[purpose], keep)
+
+
+def weighed(ranking: Ranking, weights: Mapping[str, float], keep: int = 7) -> Ranking:
+    """The short list put in order by other weights; limits come first whatever they are."""
+    order = sorted((replace(w, score=_score(w, ranking, weights)) for w in ranking.every), key=lambda w: -w.score)
+    named = (replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", order[:keep], strict=False))
+    return replace(ranking, ways=tuple(named))
+
+
+def plain_ways(
+    mesh: Mesh,
+    features: tuple[Feature, ...],
+    purpose: Purpose,
+    weights: Mapping[str, float],
+    ground: Ground,
+    keep: int = 7,
+) -> tuple[RatedWay, ...]:
+    """The short list of a part without a load: by support, height and contact alone; reserves are not a number."""
+    count = len(ground.directions)
+    shapes = ground.shape.part(slice(count, None))
+    tallest = max(f.height for f in ground.feet)
+    widest, surface = max(float(shapes.contact.max()), 1.0), float(mesh.areas.sum())
+    nothing = Range(float("nan"), float("nan"), float("nan"))
+    ways = []
+    for i, (n, foot) in enumerate(zip(ground.found, ground.feet, strict=True)):
+        overhang = float(shapes.overhang[i])
+        shares = overhang / surface, foot.height / tallest, min(foot.contact / widest, 1.0)
+        a, b, c = (float(v) for v in n)
+        gives = _gives_up(foot, overhang)
+        words = _title(features, n, foot, mesh), nothing, float("nan"), "", (0.0, 0.0, 0.0), "", 0.0, ""
+        reason = "No load is stated: chosen by support, height and bed."
+        made = RatedWay("", (a, b, c), *words, foot, overhang, foot.fits and foot.stands, 0.0, reason, gives, shares)
+        ways.append(replace(made, score=_shape_score(made, WEIGHTS[purpose] | dict(weights))))
+    ways.sort(key=lambda w: -w.score)
+    return tuple(replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", ways[:keep], strict=False))
+
+
+def _shape_score(w: RatedWay, weights: Mapping[str, float]) -> float:
+    leans, tall, broad = w.shares
+    score = weights["contact"] * broad - weights["overhang"] * leans - weights["height"] * tall
+    if not w.footing.fits:
+        score -= 3
+    if not w.footing.stands:
+        score -= 1
+    return score
+
+
+def _score(w: RatedWay, ranking: Ranking, weights: Mapping[str, float]) -> float:
+    held = w.reserve.value / ranking.target
+    # Strength beyond twice the need buys nothing; up to it, it does.
+    score = _shape_score(w, weights) + weights["strength"] * min(held, 2.0) / 2
+    if held < 1 and ranking.purpose is Purpose.WORKING:
+        score -= 0.5 + (1 - held)  # short of the need, strength is what matters
+    return score
 
 
 def rate_way(
@@ -213,17 +260,6 @@ def _describe(
         4: f"{case} makes it yield",
     }[int(rated.mode[i])]
     reason = f"{verb[0].upper()}{verb[1:]} at {height:.0f} mm, {name}."
-    gives = []
-    if not foot.fits:
-        gives.append("Too large for the bed this way.")
-    if not foot.stands:
-        gives.append("Tips over without help.")
-    elif foot.lean < 0.25:
-        gives.append("Stands narrow; give it a brim.")
-    if overhang > 30:
-        gives.append(f"{overhang / 100:.1f} cm² leans too far; support it.")
-    if not gives:
-        gives.append("Needs no support.")
     a, b, c = (float(v) for v in n)
     return RatedWay(
         letter,
@@ -241,8 +277,23 @@ def _describe(
         holds,
         score,
         reason,
-        " ".join(gives),
+        _gives_up(foot, overhang),
     )
+
+
+def _gives_up(foot: Footing, overhang: float) -> str:
+    gives = []
+    if not foot.fits:
+        gives.append("Too large for the bed this way.")
+    if foot.contact < 30.0 and foot.height > 5.0:  # where a raft is advised
+        gives.append("Next to nothing to stand on: a raft, or cut it in two.")
+    elif not foot.stands:
+        gives.append("Tips over without help.")
+    elif foot.lean < 0.25:
+        gives.append("Stands narrow; give it a brim.")
+    if overhang > 30:
+        gives.append(f"{overhang / 100:.1f} cm² leans too far; support it.")
+    return " ".join(gives) if gives else "Needs no support."
 
 
 _DOWN = {

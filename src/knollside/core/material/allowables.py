@@ -30,7 +30,7 @@ class Step:
 class Allowables:
     """What a layer-built part may carry, MPa: ``pull`` and ``press`` in the layer, ``apart`` across
     layers, ``shear`` between them; ``spread`` the (low, high) factors of the combined doubt of pull
-    and of apart."""
+    and of apart. ``by_strain``: the case moves something by a stated way, so that stress follows strain."""
 
     pull: float
     press: float
@@ -41,6 +41,7 @@ class Allowables:
     steps: tuple[Step, ...]
     bond: Range
     table: Range
+    by_strain: bool = False
 
     @property
     def limits(self) -> tuple[float, float, float, float, float]:
@@ -133,7 +134,9 @@ def allowables(
     table = card.snap.times(card.modulus.value / 100) if case.bends else card.pull
     pull, low, high = combine([table, doubt, *factors])
     apart, alow, ahigh = combine([table, card.bond, doubt, *factors])
-    return Allowables(pull, pull, apart, apart / math.sqrt(3), (low, high), (alow, ahigh), steps, card.bond, table)
+    return Allowables(
+        pull, pull, apart, apart / math.sqrt(3), (low, high), (alow, ahigh), steps, card.bond, table, case.bends
+    )
 
 
 def limits_of(duty: Duty, card: Material) -> tuple[Allowables, ...]:

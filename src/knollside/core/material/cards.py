@@ -271,20 +271,6 @@ def material(name: str) -> Material:
     return found
 
 
-BOND_PER_DEGREE = 0.012  # share of the bond lost per degree C under the middle of the card's range; typical
-_LEAST_BOND = 0.2
-
-
-def bond_at(card: Material, nozzle_c: float) -> float:
-    """What is left of the card's bond across the layers at a nozzle temperature, a share.
-
-    The card's bond belongs to the middle of its range; colder strands fuse less. A typical slope, until pull
-    tests at two temperatures give the person's own.
-    """
-    short = max(0.5 * (card.nozzle[0] + card.nozzle[1]) - nozzle_c, 0.0)
-    return max(1.0 - BOND_PER_DEGREE * short, _LEAST_BOND)
-
-
 def with_bond(card: Material, bond: Range | None) -> Material:
     """The card with the person's own bond ratio in place of the typical one."""
     return card if bond is None else replace(card, bond=bond)

@@ -1,16 +1,35 @@
-"""Stiffness and strength of infill patterns: C r^n of the solid's.
+"""Infill patterns: stiffness as C r^n of the solid's, their line spacing, and how they print.
 
-Gibson and Ashby, *Cellular Solids* (1997): upright walls loaded along
-themselves carry in proportion (n = 1); sheet and strut networks bend (n up to 2).
-A grid's two wall families share a load in the layer; typical until measured.
+Gibson and Ashby, *Cellular Solids* (1997): upright walls loaded along themselves carry in proportion (n = 1);
+a triangular lattice stretches (a third of its share in the layer), a hexagonal one bends (1.5 r^3), crossed
+strands touch only where they cross (r^2). A grid's two wall families share a load. Typical until measured.
 """
 
 from __future__ import annotations
 
-# pattern: (C, n) along the build direction, (C, n) in the layer, strength exponent
-_PATTERNS = {
-    "grid": ((1.0, 1.0), (0.5, 1.0), 1.5),
-    "gyroid": ((0.6, 1.6), (0.6, 1.6), 1.7),
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """One way to fill: (C, n) ``along`` the build direction and ``across`` it, the ``families`` of
+    parallel lines that share the filament of a layer, its ``pace`` against straight lines, and what
+    speaks for it."""
+
+    along: tuple[float, float]
+    across: tuple[float, float]
+    families: float
+    pace: float
+    note: str
+
+
+PATTERNS: dict[str, Pattern] = {
+    "grid": Pattern((1.0, 1.0), (0.5, 1.0), 2.0, 1.0, "upright walls; stiff along the build"),
+    "gyroid": Pattern((0.6, 1.6), (0.6, 1.6), 2.0, 0.8, "even in every direction, crosses no line"),
+    "triangles": Pattern((1.0, 1.0), (0.333, 1.0), 3.0, 1.0, "stiffest in the layer; wide cells under roofs"),
+    "honeycomb": Pattern((1.0, 1.0), (1.5, 3.0), 2.0, 0.7, "crushes well along the build; soft in the layer"),
+    "cubic": Pattern((0.45, 1.1), (0.45, 1.1), 3.0, 1.0, "slanted walls, even in every direction"),
+    "lines": Pattern((0.7, 2.0), (0.5, 1.0), 1.0, 1.0, "quick; strands touch only where they cross"),
 }
 
 
@@ -18,10 +37,15 @@ def stiffness_share(pattern: str, density: float) -> float:
     """Modulus of the infill over the solid's, the weaker of along and across."""
     if density >= 1:
         return 1.0
-    along, across, _ = _PATTERNS[pattern]
-    return min(along[0] * density ** along[1], across[0] * density ** across[1])
+    p = PATTERNS[pattern]
+    return min(p.along[0] * density ** p.along[1], p.across[0] * density ** p.across[1])
 
 
-def strength_share(pattern: str, density: float) -> float:
-    """Crushing or tearing strength of the infill over the solid's."""
-    return 1.0 if density >= 1 else 0.5 * density ** _PATTERNS[pattern][2]
+def line_spacing(pattern: str, density: float, line: float) -> float:
+    """Clear distance between parallel infill lines, mm; infinite without infill. Each family lays its share."""
+    return float("inf") if density <= 0 else PATTERNS[pattern].families * line / density
+
+
+def density_for(pattern: str, spacing: float, line: float) -> float:
+    """Infill share whose lines are ``spacing`` mm apart."""
+    return min(PATTERNS[pattern].families * line / spacing, 1.0)

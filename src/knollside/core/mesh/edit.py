@@ -52,8 +52,8 @@ def resize(mesh: Mesh, features: tuple[Feature, ...], wanted: dict[str, float], 
     changes: list[Change] = []
     for name, to in wanted.items():
         f = by_id.get(name)
-        if f is None or f.diameter is None or f.kind not in ("hole", "pin"):
-            raise Refused(f"{name} is not a round hole or pin of this part.")
+        if f is None or f.diameter is None or f.kind not in ("hole", "pin", "hexagon"):
+            raise Refused(f"{name} is not a round hole, pin or hexagon of this part.")
         if not 0.2 <= to <= 10 * f.diameter:
             raise Refused(f"{f.title}: {to:.2f} mm is not a usable size for a {f.diameter:.2f} mm {f.kind}.")
         own = np.unique(mesh.faces[f.faces])

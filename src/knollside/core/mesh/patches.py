@@ -50,13 +50,15 @@ def patches_of(mesh: Mesh) -> Patches:
     angle = dihedral(mesh, edges)
     areas = mesh.areas
     n = len(mesh.faces)
-    # A needle triangle's normal is noise: it always joins the neighbour across its longest edge.
+    # A needle triangle's normal is noise: it always joins the neighbour across its longest edge. Only that one: of
+    # three corners almost in line, a second edge nearly as long may border another side of the part.
     longest = np.linalg.norm(mesh.triangles[:, [1, 2, 0]] - mesh.triangles, axis=2).max(axis=1)
     needle = areas < 2e-4 * longest**2
     a, b = edges.pair[:, 0], edges.pair[:, 1]
     seam = mesh.vertices[edges.corners[edges.pair_edge]]
     seam_length = np.linalg.norm(seam[:, 1] - seam[:, 0], axis=1)
-    across_long = (needle[a] & (seam_length > 0.99 * longest[a])) | (needle[b] & (seam_length > 0.99 * longest[b]))
+    sure = 1 - 1e-12
+    across_long = (needle[a] & (seam_length >= sure * longest[a])) | (needle[b] & (seam_length >= sure * longest[b]))
     joined = (np.abs(angle) < COPLANAR) | across_long
     link = edges.pair[joined]
     graph = coo_matrix((np.ones(len(link), np.int8), (link[:, 0], link[:, 1])), shape=(n, n))

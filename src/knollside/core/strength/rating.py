@@ -19,6 +19,7 @@ from knollside.core.model import Array, Ints, Range
 from knollside.core.strength.field import StressField
 
 MODES = ("layers pulled apart", "layers sheared", "pulled in the layer", "pressed in the layer", "yields")
+PARTED = (0, 1)  # the modes in which layers let go of each other
 _TINY = 1e-12
 
 

@@ -8,10 +8,12 @@ from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen, QPolygo
 from PyQt6.QtWidgets import QToolButton, QWidget
 
 from knollside.core.job.answer import LayerLog
+from knollside.core.lay.notes import LayerNote
 from knollside.desk.instruments.widgets import times
 from knollside.desk.theme.look import font, look
 
 _TOP, _BOTTOM = 96, 64
+_HOLDS, _TRACK, _GAP = 50, 28, 8
 
 
 class LogStrip(QWidget):
@@ -28,6 +30,8 @@ class LogStrip(QWidget):
         self.log: LayerLog | None = None
         self.target = 0.0
         self.old = False
+        self.notes: tuple[LayerNote, ...] = ()
+        self._at = self._free = self._seconds = np.zeros(0)
         self.cursor_mm = -1.0
         self.open_here = QToolButton(self)
         self.open_here.setText("open here")
@@ -41,6 +45,12 @@ class LogStrip(QWidget):
     def _opened(self) -> None:
         self.open_here.setText("close" if self.open_here.isChecked() else "open here")
         self.moved.emit(self.cursor_mm)
+
+    def tell(self, notes: tuple[LayerNote, ...], heights: np.ndarray, free: np.ndarray, seconds: np.ndarray) -> None:
+        """Notes by height, mm2 that rest on nothing and seconds a layer, once the layers have been looked at; empty
+        before."""
+        self.notes, self._at, self._free, self._seconds = notes, heights, free, seconds
+        self.update()
 
     def put(self, log: LayerLog | None, target: float, old: bool) -> None:
         if log is not self.log and log is not None:
@@ -83,14 +93,24 @@ class LogStrip(QWidget):
         strong = bool(np.isfinite(self.log.peak).any())
         x = 38.0
         if strong:
-            self._holds(p, x, 62)
-            x += 72
-        self._fill(p, x, 40, self.log.area / 100, "Area", "cm²", "slate")
-        x += 46
-        self._fill(p, x, 40, self.log.overhang / 100, "Leans", "cm²", "straw")
+            self._holds(p, x, _HOLDS)
+            x += _HOLDS + _GAP
+        for name, unit, values, token in self._tracks():
+            self._fill(p, x, _TRACK, values, name, unit, token)
+            x += _TRACK + _GAP
         self._scale(p)
         self._cursor(p, strong)
         self._note(p)
+
+    def _tracks(self) -> list[tuple[str, str, np.ndarray, str]]:
+        """Name, unit, values at the log's heights and colour of each plain track."""
+        assert self.log is not None
+        area = ("Area", "cm²", self.log.area / 100, "slate")
+        if not len(self._at):
+            return [area, ("Leans", "cm²", self.log.overhang / 100, "straw")]
+        at = self.log.heights
+        free, seconds = np.interp(at, self._at, self._free), np.interp(at, self._at, self._seconds)
+        return [area, ("Free", "mm²", free, "straw"), ("Time", "s", seconds, "spring")]
 
     def _head(self, p: QPainter, x: float, name: str, unit: str) -> None:
         p.setPen(look.colour("peat"))
@@ -160,7 +180,8 @@ class LogStrip(QWidget):
     def _fill(self, p: QPainter, x: float, width: float, values: np.ndarray, name: str, unit: str, token: str) -> None:
         assert self.log is not None
         self._head(p, x, name, unit)
-        top = float(values.max()) or 1.0
+        most = float(values.max())
+        top = most or 1.0
         p.setPen(QPen(look.colour("peat"), 1))
         p.drawLine(QPointF(x, _TOP - 6), QPointF(x, self.height() - _BOTTOM))
         pts = [QPointF(x + width * v / top, self._y(h)) for h, v in zip(self.log.heights, values, strict=True)]
@@ -178,7 +199,7 @@ class LogStrip(QWidget):
         p.drawText(
             QRectF(x - 6, self.height() - _BOTTOM + 4, 50, 14),
             Qt.AlignmentFlag.AlignLeft,
-            f"{top:.0f}" if top >= 10 else f"{top:.1f}",
+            f"{most:.0f}" if most >= 10 or most == 0 else f"{most:.1f}",
         )
 
     def _cursor(self, p: QPainter, strong: bool) -> None:
@@ -199,28 +220,46 @@ class LogStrip(QWidget):
             f"layer {max(1, int(np.ceil(self.cursor_mm / self.log.layer_height)))}",
         )
         p.setPen(look.colour("peat"))
-        p.setFont(font(14, 700))
         x = 38
         if strong:
             v = float(self.log.peak[k])
+            p.setFont(font(13, 700))
             p.drawText(QPointF(x, y + 13), f"{times(v)}×" if v < 1e3 else "free")
-            x += 72
-        p.setFont(font(13))
-        p.drawText(QPointF(x, y + 13), f"{self.log.area[k] / 100:.1f}")
-        p.drawText(QPointF(x + 46, y + 13), f"{self.log.overhang[k] / 100:.1f}")
+            x += _HOLDS + _GAP
+        p.setFont(font(12))
+        for _, _, values, _ in self._tracks():
+            v = float(np.interp(self.cursor_mm, self.log.heights, values))
+            p.drawText(QPointF(x, y + 13), f"{v:.0f}" if v >= 10 or v == 0 else f"{v:.1f}")
+            x += _TRACK + _GAP
 
     def _note(self, p: QPainter) -> None:
+        """Marks beside the tracks, and in words the note at the cursor or the gravest one."""
         assert self.log is not None
-        if self.log.overhang.max() <= 0:
-            return
-        k = int(np.argmax(self.log.overhang))
-        p.setPen(look.colour("straw ink"))
+        x = self.width() - 7.0
+        for n in self.notes:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(look.colour("clay" if n.grave else "straw"))
+            top, bottom = self._y(n.high), self._y(n.low)
+            p.drawRect(QRectF(x - 1.5, top, 3, max(bottom - top, 2)))
+            if n.grave:
+                y = (top + bottom) / 2
+                p.drawPolygon(QPolygonF([QPointF(x, y - 5), QPointF(x + 5, y), QPointF(x, y + 5), QPointF(x - 5, y)]))
         p.setFont(font(12, 600))
+        p.setPen(look.colour("straw ink"))
         p.drawText(
-            QRectF(12, self.height() - 30, self.width() - 20, 26),
-            Qt.TextFlag.TextWordWrap,
-            f"◆ leans too far at {self.log.heights[k]:.0f} mm",
+            QRectF(12, self.height() - 34, self.width() - 18, 32), Qt.TextFlag.TextWordWrap, self.words_at_cursor()
         )
+
+    def words_at_cursor(self) -> str:
+        """The note at the cursor's height, else the gravest one; before the layers are known, where most leans."""
+        assert self.log is not None
+        here = [n for n in self.notes if n.low <= self.cursor_mm <= n.high]
+        said = here[0] if here else self.notes[0] if self.notes else None
+        if said is not None:
+            return f"◆ {said.low:.0f} mm: {said.words}"
+        if len(self._at) or self.log.overhang.max() <= 0:
+            return ""
+        return f"◆ leans too far at {self.log.heights[int(np.argmax(self.log.overhang))]:.0f} mm"
 
     def _to(self, mm: float) -> None:
         if self.log is not None:

@@ -65,6 +65,7 @@ class LayNet(QWidget):
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setToolTip("Click a pin to take a way; press elsewhere and drag to ask why not there")
         self.ranking: Ranking | None = None
+        self.empty = "No direction tried yet"
         self.chosen = ""
         self.measure = "reserve"
         self.hand: tuple[float, float, float] | None = None
@@ -179,7 +180,7 @@ class LayNet(QWidget):
             p.drawText(
                 box.adjusted(24, 24, -24, -24),
                 Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                "No direction tried yet",
+                self.empty,
             )
             return
         if not self._image.isNull():

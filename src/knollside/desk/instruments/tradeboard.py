@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPen, QPolygonF
@@ -31,18 +33,21 @@ class TradeBoard(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.board: Board | None = None
-        self.by_hours = False
+        self.empty = "Choose a way to lie first; then every recipe is priced."
+        self.by = "grams"
+        self._scale = (0.0, 1.0, 0.0, 1.0)  # costs left and right, logarithms of the reserve below and above
         self.old = False
         self.current: Recipe | None = None
         self.chosen: Dot | None = None
         look.changed.connect(self.update)
 
-    def put(self, board: Board | None, current: Recipe, chosen: Dot | None, by_hours: bool, old: bool) -> None:
-        self.board, self.current, self.chosen, self.by_hours, self.old = board, current, chosen, by_hours, old
+    def put(self, board: Board | None, current: Recipe, chosen: Dot | None, by: str, old: bool) -> None:
+        self.board, self.current, self.chosen, self.by, self.old = board, current, chosen, by, old
+        self._scale = self._limits() if board is not None else (0.0, 1.0, 0.0, 1.0)
         self.update()
 
     def _cost(self, d: Dot) -> float:
-        return d.price.hours.value if self.by_hours else d.price.grams
+        return {"grams": d.price.grams, "hours": d.price.hours.value, "cost": d.price.cost}[self.by]
 
     def _limits(self) -> tuple[float, float, float, float]:
         assert self.board is not None
@@ -54,9 +59,9 @@ class TradeBoard(QWidget):
         return min(cost) - pad, max(cost) + pad, float(np.log(low)), float(np.log(high))
 
     def _at(self, cost: float, reserve: float) -> QPointF:
-        x0, x1, y0, y1 = self._limits()
+        x0, x1, y0, y1 = self._scale
         w, h = self.width() - _L - _R, self.height() - _T - _B
-        t = (np.log(min(max(reserve, 0.1), 50)) - y0) / (y1 - y0)
+        t = (math.log(min(max(reserve, 0.1), 50)) - y0) / (y1 - y0)
         return QPointF(_L + w * (cost - x0) / (x1 - x0), _T + h * (1 - t))
 
     def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
@@ -69,9 +74,7 @@ class TradeBoard(QWidget):
             p.drawText(QPointF(18, 28), "Ways to build it")
             p.setPen(look.colour("slate"))
             p.setFont(font(14))
-            p.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, "Choose a way to lie first; then every recipe is priced."
-            )
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty)
             return
         p.drawText(QPointF(18, 28), f"{len(self.board.dots)} ways to build it" + ("  (old)" if self.old else ""))
         p.setPen(look.colour("slate"))
@@ -92,13 +95,13 @@ class TradeBoard(QWidget):
 
     def _axes(self, p: QPainter) -> None:
         assert self.board is not None
-        x0, x1, y0, y1 = self._limits()
+        x0, x1, y0, y1 = self._scale
         box = QRectF(_L, _T, self.width() - _L - _R, self.height() - _T - _B)
         need = self._at(x0, self.board.target).y()
         p.fillRect(QRectF(box.left(), need, box.width(), box.bottom() - need), look.colour("warn", 110))
         p.setFont(font(13))
         for v in (0.25, 0.5, 1, 2, 3, 4, 6, 8, 12, 16, 24, 32):
-            if y0 < np.log(v) < y1:
+            if y0 < math.log(v) < y1:
                 y = self._at(x0, v).y()
                 p.setPen(QPen(look.colour("rule"), 1))
                 p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
@@ -116,11 +119,11 @@ class TradeBoard(QWidget):
         p.drawText(QPointF(18, _T - 14), "reserve")
         span = x1 - x0
         step = next(s for s in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000) if span / s <= 8)
-        unit = "h" if self.by_hours else "g"
+        unit = {"grams": " g", "hours": " h", "cost": ""}[self.by]
         for v in np.arange(np.ceil(x0 / step) * step, x1, step):
             x = self._at(float(v), 1).x()
             p.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() + 4))
-            p.drawText(QRectF(x - 40, box.bottom() + 6, 80, 18), Qt.AlignmentFlag.AlignHCenter, f"{v:g} {unit}")
+            p.drawText(QRectF(x - 40, box.bottom() + 6, 80, 18), Qt.AlignmentFlag.AlignHCenter, f"{v:g}{unit}")
 
     def _dot(self, p: QPainter, d: Dot) -> None:
         at = self._at(self._cost(d), d.reserve.value)
@@ -143,10 +146,12 @@ class TradeBoard(QWidget):
     def _labels(self, p: QPainter) -> None:
         assert self.board is not None
         placed: list[QRectF] = []
+        spots = [self._at(self._cost(d), d.reserve.value) for d in self.board.dots]
         order = sorted((d for d in self.board.dots if d.school), key=lambda d: self._cost(d))
         for d in order:
             at = self._at(self._cost(d), d.reserve.value)
-            unit = f"{d.price.hours.value:.1f} h" if self.by_hours else f"{d.price.grams:.0f} g"
+            cost = self._cost(d)
+            unit = {"grams": f"{cost:.0f} g", "hours": f"{cost:.1f} h", "cost": f"cost {cost:.2f}"}[self.by]
             under = f"{unit}, {times(d.reserve.low)} to {times(d.reserve.high)}"
             p.setFont(font(13, 700))
             w = max(p.fontMetrics().horizontalAdvance(d.school), p.fontMetrics().horizontalAdvance(under)) + 8
@@ -170,7 +175,7 @@ class TradeBoard(QWidget):
                     and box.bottom() < self.height() - _B
                 )
                 hits = sum(1 for b in placed if b.adjusted(-4, -2, 4, 2).intersects(box))
-                dots = sum(1 for o in self.board.dots if box.contains(self._at(self._cost(o), o.reserve.value)))
+                dots = sum(1 for spot in spots if box.contains(spot))
                 cost = (0 if inside else 100) + 40 * hits + dots
                 if best is None or cost < best[0]:
                     best = (cost, box)

@@ -335,14 +335,18 @@ class RangeBar(QWidget):
 
 
 def reserve_tone(value: Range, target: float) -> str:
-    """moss: surely holds; straw: the range straddles the need; clay: does not."""
+    """moss: surely holds; straw: the range straddles the need; clay: does not; slate: no load was stated."""
+    if value.value != value.value:
+        return "slate"
     if value.low >= target:
         return "moss"
     return "straw ink" if value.high >= target else "clay"
 
 
 def times(value: float) -> str:
-    """A reserve in words with no more digits than it deserves."""
+    """A reserve in words with no more digits than it deserves; a dash where no load was stated."""
+    if value != value:
+        return "–"
     if value >= 20:
         return "over 20"
     return f"{value:.0f}" if value >= 10 else f"{value:.1f}" if value >= 0.95 else f"{value:.2f}"

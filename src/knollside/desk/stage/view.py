@@ -3,54 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from knollside.core.mesh.appearance import Appearance
 from knollside.core.model import Array, rotation_to_up
-from knollside.desk.stage import raster
 from knollside.desk.stage.camera import Camera
+from knollside.desk.stage.paint import paint_part
+from knollside.desk.stage.scene import Arrow, Scene
 from knollside.desk.theme.look import PART_INK, font, look
-
-
-@dataclass(frozen=True)
-class Arrow:
-    """A push (clay) drawn on the part: where and which way, in the part's frame, with words."""
-
-    at: tuple[float, float, float]
-    along: tuple[float, float, float]
-    words: str
-    colour: str = "clay"
-    handle: tuple[int, int] | None = None  # case and load; such an arrow can be taken by its tail and turned
-
-
-@dataclass(frozen=True)
-class Scene:
-    """Everything the stage shows. ``direction`` lays the part; None shows it as drawn."""
-
-    look: Appearance | None = None
-    direction: tuple[float, float, float] | None = None
-    marks: Array = field(default_factory=lambda: np.zeros(0, np.int64))
-    reserve: Array | None = None
-    target: float = 0.0
-    cursor: float = -1.0
-    opened: bool = False  # whether the part is shown open at the cursor, without what lies above
-    layer: float = 0.2
-    bed: tuple[float, float] = (220.0, 220.0)
-    show_bed: bool = True
-    arrows: tuple[Arrow, ...] = ()
-    title: str = ""
-    subtitle: str = ""
-    place: tuple[float, float, float] | None = None
-    place_words: str = ""
-    legend: tuple[str, ...] = ()
-    places: tuple[tuple[tuple[float, float, float], str], ...] = ()
-    below: bool = False  # whether the underside is what is spoken of
-    bend: Array | None = None  # (v, 3) mm at the drawn corners; shown enlarged
 
 
 class StageView(QWidget):
@@ -157,58 +121,8 @@ class StageView(QWidget):
             self._fit_wanted = False
             self.camera = self.camera.fitted(laid, middle, self.width(), self.height() - 60)
         ease = (1.0 if self._moving else 2.0) * self.devicePixelRatioF()
-        w, h = int(self.width() * ease), int(self.height() * ease)
-        screen = self.camera.project(laid, middle, self.width(), self.height())
-        screen[:, :2] *= ease
-        depth = np.full((h, w), -1e30, np.float32)
-        face_at = np.full((h, w), -1, np.int32)
-        bary = np.empty((h, w, 2), np.float32)
-        faces = look_.mesh.faces
-        height = laid[:, 2] - float(laid[:, 2].min())
-        open_ = self.scene.opened and 0 <= self.scene.cursor < float(height.max())
-        raster.draw(screen, faces, height, float(self.scene.cursor) if open_ else np.inf, depth, face_at, bary)
-        mask = np.zeros((h, w), np.bool_)
-        bottom = float(laid[:, 2].min())
-        if self.scene.show_bed and self.camera.pitch > 3:
-            flat = laid.copy()
-            drop = (flat[:, 2] - bottom)[:, None] * np.array([0.30, -0.18])
-            flat[:, :2] += drop
-            flat[:, 2] = bottom
-            at = self.camera.project(flat, middle, self.width(), self.height()) * [ease, ease, 1]
-            raster.shadow(at, faces, mask)
-        marks = self.scene.marks if len(self.scene.marks) == len(faces) else np.zeros(len(faces), np.int64)
-        reserve = self.scene.reserve
-        paint = reserve is not None and len(reserve) == len(laid)
-        basis = self.camera.basis()
-        light = 0.35 * basis[2] + 0.75 * np.array([0, 0, 1.0]) - 0.45 * basis[0]
-        light /= np.linalg.norm(light)
-        turn = self._turn()
-        image = np.empty((h, w, 4), np.uint8)
-        gap = max(self.scene.layer, 3.2 * 1.0 / max(self.camera.zoom, 1e-3))
-        lines = np.ceil(gap / self.scene.layer) * self.scene.layer if self.scene.direction is not None else 0.0
-        raster.shade(
-            depth,
-            face_at,
-            bary,
-            faces,
-            look_.normals @ turn.T,
-            look_.corner_normals @ turn.T,
-            look_.soft,
-            look_.group,
-            marks,
-            height,
-            np.clip(reserve, 0.02, 1e3) if paint else np.ones(len(laid)),
-            float(self.scene.target) if paint else 0.0,
-            float(lines),
-            float(self.scene.cursor),
-            light,
-            float(ease),
-            mask,
-            image,
-        )
-        self._face_at, self._scale = face_at, ease
-        self._image = QImage(image.data, w, h, 4 * w, QImage.Format.Format_ARGB32).copy()
-        self._image.setDevicePixelRatio(ease)
+        self._image, self._face_at = paint_part(self.scene, laid, self._turn(), self.camera, self.size(), ease)
+        self._scale = ease
 
     def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         if self._dirty:

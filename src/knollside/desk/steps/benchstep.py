@@ -12,6 +12,7 @@ from knollside.core.fit.process import Shift
 from knollside.core.model import BreakTest, Measurement
 from knollside.core.proof.bar import Spot
 from knollside.desk import tasks
+from knollside.desk.buildtasks import Building
 from knollside.desk.instruments.strips import ErrorChart
 from knollside.desk.instruments.widgets import (
     Chip,
@@ -26,7 +27,7 @@ from knollside.desk.instruments.widgets import (
     scrolled,
     tell,
 )
-from knollside.desk.stage.view import Scene
+from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.desk.steps.proof import ProofStep
@@ -215,10 +216,10 @@ class BenchStep(Step):
 
     def planned_hours(self) -> float | None:
         """The chosen recipe's hours as the board gave them, or None."""
-        building: tasks.Building | None = self.state.answers.get("build")
+        building: Building | None = self.state.answers.get("build")
         if building is None or self.state.doc is None:
             return None
-        dot = next((d for d in building.board.dots if d.recipe == self.state.doc.recipe), None)
+        dot = building.board.dot(self.state.doc.recipe)
         return dot.price.hours.value if dot else None
 
     def _record_break(self) -> None:

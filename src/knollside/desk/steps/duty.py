@@ -21,7 +21,7 @@ from knollside.desk.instruments.widgets import (
     rule,
     scrolled,
 )
-from knollside.desk.stage.view import Scene
+from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.desk.steps.loadcard import amount, load_card
@@ -175,7 +175,7 @@ class DutyStep(Step):
         doc, facts = self.state.doc, self.state.facts
         if doc is None or facts is None or not doc.duty.cases:
             return ""
-        laying: tasks.Laying | None = self.state.answers.fresh("lay", self.state.lay_key)
+        laying: tasks.Laying | None = self.state.fresh_laying
         if laying is not None:
             f = laying.strength.field
             case = max(f.cases, key=lambda c: c.pushing)

@@ -8,15 +8,18 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.hardware import CLASSES, names, suggestion
 from knollside.core.fit.process import Correction
+from knollside.core.fit.scaling import Scaled
 from knollside.core.mesh.edit import Edited
+from knollside.core.mesh.flare import Relieved
 from knollside.core.model import FaceMark, Mate
 from knollside.desk import tasks
 from knollside.desk.instruments.ladder import FitLadder
 from knollside.desk.instruments.strips import FitCut
 from knollside.desk.instruments.widgets import Choice, button, clear, heading, label, row, rule, scrolled
-from knollside.desk.stage.view import Scene
+from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.desk.steps.fitcards import BodiesCard, FlareCard, ScaleCard
 from knollside.desk.steps.scenes import base_scene, face_marks
 
 _FITS = ("close", "medium", "coarse", *CLASSES, "as drawn")
@@ -49,6 +52,12 @@ class FitsStep(Step):
         lay.addWidget(heading("What moves", "outside and lettering: nothing"))
         lay.addWidget(self.moves)
         lay.addWidget(self.note)
+        self.bodies = BodiesCard()
+        self.bodies.margins(0, 0)
+        self.scale = ScaleCard(state.request_scale, self._keep_scaled)
+        self.flare = FlareCard(state.request_flare, self._keep_relieved)
+        for card in (self.bodies, self.flare, self.scale):
+            lay.addWidget(card)
         lay.addStretch(1)
         area = scrolled(body)
         self.panel = area
@@ -112,6 +121,30 @@ class FitsStep(Step):
                 doc.recipe.line_width,
             )
 
+    def _keep_scaled(self, made: Scaled) -> None:
+        """The scaled mesh as a revision of its own; undo takes it away."""
+        kept = [f"{len(made.sizes)} holes and pockets"] * bool(made.sizes) + ["gaps"] * bool(made.gaps)
+        words = f"scaled to {made.factor * 100:g} %" + (f", {' and '.join(kept)} kept" if kept else "")
+        self.state.new_mesh(made.mesh, words)
+
+    def _keep_relieved(self, made: Relieved) -> None:
+        self.state.new_mesh(made.mesh, f"{made.by:.2f} mm of flare taken off")
+
+    def _fill_cards(self) -> None:
+        state, facts = self.state, self.state.facts
+        if facts is None or state.doc is None:
+            return
+        bodies, key = facts.soundness.bodies, state.gaps_key
+        found, refused = state.answers.fresh("gaps", key), state.answers.refusal("gaps", key)
+        if bodies > 1 and found is None and not refused and not state.work.waiting("gaps"):
+            state.request_gaps()
+        self.bodies.put(found, bodies, refused or "")
+        as_laid, mesh = (state.doc.mesh_hash, state.way), state.doc.mesh_hash
+        relieved, refused = state.answers.fresh("flare", as_laid), state.answers.refusal("flare", as_laid)
+        self.flare.put(relieved, refused, state.work.waiting("flare"))
+        scaled, busy = state.answers.fresh("scale", mesh), state.work.waiting("scale")
+        self.scale.put(facts.features, bodies, scaled, state.answers.refusal("scale", mesh), busy)
+
     def _done(self, outcome) -> None:  # type: ignore[no-untyped-def]
         if outcome.name == "correct" and outcome.refused:
             self.state.said.emit(outcome.refused)
@@ -155,6 +188,7 @@ class FitsStep(Step):
                 f"every other corner exactly as it was; volume {total:+.1f} mm³ as predicted."
             )
         self.note.setText(said.strip())
+        self._fill_cards()
 
     def _mate(self, i: int, m: Mate) -> QWidget:
         on = QCheckBox(m.feature.replace("-", " ").capitalize())

@@ -6,12 +6,8 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QPushButton,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -20,7 +16,6 @@ from knollside.core.lay.ways import RatedWay
 from knollside.core.model import Holding, Range, Way
 from knollside.core.strength.rating import MODES, weakest
 from knollside.desk import tasks
-from knollside.desk.asks import UP
 from knollside.desk.instruments.net import MEASURES, LayNet
 from knollside.desk.instruments.wayrow import WayRow
 from knollside.desk.instruments.widgets import (
@@ -29,16 +24,14 @@ from knollside.desk.instruments.widgets import (
     heading,
     label,
     reserve_tone,
-    scrolled,
     tell,
     times,
 )
-from knollside.desk.stage.view import Scene
+from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
-from knollside.desk.steps.laypages import CuresPage, PlacesPage, TrustPage
+from knollside.desk.steps.laybook import LayBook
 from knollside.desk.steps.layscene import lay_scene
-from knollside.desk.steps.supportspages import ComparePage, SupportsPage
 
 
 class LayStep(Step):
@@ -64,7 +57,6 @@ class LayStep(Step):
         box.setContentsMargins(0, 0, 0, 0)
         box.addLayout(self.rows)
         box.addStretch(1)
-        area = scrolled(inner)
         self.note = label("", dim=True, wrap=True)
         panel = QWidget()
         lay = QVBoxLayout(panel)
@@ -76,36 +68,12 @@ class LayStep(Step):
         h.addWidget(heading("Ways to lay it", self.measure))
         h.addWidget(self.net)
         h.addWidget(self.note)
-        self.tabs = QButtonGroup(panel)
-        self.pages = QStackedWidget()
-        self.places = PlacesPage(lambda: self.state.changed.emit(), self._point_out)
-        self.cures, self.trust = CuresPage(), TrustPage()
-        self.supports = SupportsPage(self._hold, self._point_out)
-        self.compare = ComparePage()
-        bar = QWidget()
-        strip = QGridLayout(bar)
-        strip.setContentsMargins(16, 2, 12, 2)
-        strip.setSpacing(6)
-        for i, (words, page) in enumerate(
-            (
-                ("Ways", area),
-                ("Weak places", scrolled(self.places)),
-                ("Cures", scrolled(self.cures)),
-                ("Trust", scrolled(self.trust)),
-                ("Supports", scrolled(self.supports)),
-                ("Side by side", scrolled(self.compare)),
-            )
-        ):
-            self.pages.addWidget(page)
-            b = QPushButton(words)
-            b.setCheckable(True)
-            b.setChecked(i == 0)
-            b.clicked.connect(lambda _, i=i: self.turn_to(i))
-            self.tabs.addButton(b, i)
-            strip.addWidget(b, i // 3, i % 3)
+        self.book = LayBook(state, inner, self._point_out)
+        self.book.tabs.turned.connect(self._turned)
+        self.places = self.book.places
         lay.addWidget(head)
-        lay.addWidget(bar)
-        lay.addWidget(self.pages, 1)
+        lay.addWidget(self.book.tabs)
+        lay.addWidget(self.book.tabs.pages, 1)
         self.reason = QLineEdit()
         self.reason.setAccessibleName("Your reason for this way")
         self.reason.setPlaceholderText("your reason for this way, kept with it")
@@ -120,20 +88,12 @@ class LayStep(Step):
         self._shown: object = None
 
     def turn_to(self, page: int) -> None:
-        """Bring a page to the front: 0 ways, 1 weak places, 2 cures, 3 trust, 4 supports, 5 side by side."""
-        self.pages.setCurrentIndex(page)
-        self.told_place = None  # a number belongs to the page it was asked on
-        tab = self.tabs.button(page)
-        if tab is not None:
-            tab.setChecked(True)
-        self.state.changed.emit()
+        """Bring a page to the front: ways, weak places, cures, trust, supports, side by side, cut, weights."""
+        self.book.tabs.turn_to(page)
 
-    def _hold(self, holding: Holding, words: str) -> None:
-        """What is supported belongs to the way: one undo step."""
-        doc = self.state.doc
-        if doc is not None:
-            way = doc.way or Way(direction=UP, reason="as drawn")
-            self.state.edit("way", way.model_copy(update={"holding": holding}), words)
+    def _turned(self, _: int) -> None:
+        self.told_place = None  # a number belongs to the page it was asked on
+        self.state.changed.emit()
 
     def _point_out(self, place: int) -> None:
         self.told_place = place
@@ -174,7 +134,7 @@ class LayStep(Step):
 
     @property
     def laying(self) -> tasks.Laying | None:
-        return self.state.answers.get("lay")
+        return self.state.laying
 
     @property
     def old(self) -> bool:
@@ -182,12 +142,17 @@ class LayStep(Step):
 
     def chosen(self) -> RatedWay | None:
         """The short-listed way that is chosen, if it is one of them."""
-        if self.laying is None or self.state.doc is None or self.state.doc.way is None:
+        if self.state.doc is None or self.state.doc.way is None:
             return None
         mine = self.state.doc.way.direction
-        return next(
-            (w for w in self.laying.ranking.ways if sum(a * b for a, b in zip(w.direction, mine)) > 0.99999), None
-        )
+        return next((w for w in self.ways if sum(a * b for a, b in zip(w.direction, mine)) > 0.99999), None)
+
+    @property
+    def ways(self) -> tuple[RatedWay, ...]:
+        """The short list on show: by strength, fresh or old; by shape alone where no load is stated."""
+        if not self.state.loaded:
+            return self.state.listed
+        return self.laying.ranking.ways if self.laying is not None else ()
 
     def enter(self) -> None:
         doc = self.state.doc
@@ -197,12 +162,14 @@ class LayStep(Step):
         if ready and self.old and not self.state.answers.refusal("lay", self.state.lay_key):
             self.state.request_lay()
         else:
+            if not ready and not self.state.listed:
+                self.state.request_plain_ways()
             self.state.request_detail()
 
     def _choose(self, letter: str) -> None:
-        if self.laying is None:
+        w = next((w for w in self.ways if w.letter == letter), None)
+        if w is None:
             return
-        w = next(w for w in self.laying.ranking.ways if w.letter == letter)
         self.trying, self.net.hand, self.told_place = None, None, None
         self.state.edit("way", Way(direction=w.direction, reason=w.reason, holding=self._kept()), f"lay it {letter}")
         self.state.request_detail(letter)
@@ -212,7 +179,9 @@ class LayStep(Step):
         return self.state.holding.model_copy(update={"by_hand": {}})
 
     def refresh(self) -> None:
-        laying, here = self.laying, self.chosen()
+        loaded = self.state.loaded
+        laying, here = self.laying if loaded else None, self.chosen()
+        self.net.empty = "No direction tried yet" if loaded else "No load: every direction holds"
         self.net.put(laying.ranking if laying else None, here.letter if here else "", self.measure.currentData())
         no_verdict = bool(laying and laying.strength.withheld)
         if laying is not None:
@@ -220,10 +189,14 @@ class LayStep(Step):
             old = " Old: the duty has changed since." if self.old else ""
             if self.trying is None:
                 self.note.setText(f"Rated with {s.recipe.walls} walls, {s.recipe.infill * 100:.0f} % infill.{old}")
+        elif not loaded:
+            self.note.setText("No load is stated: ways by support, height and bed alone.")
+            if not self.state.listed and self.state.facts is not None and not self.state.work.waiting("plain ways"):
+                self.state.request_plain_ways()
         else:
             self.note.setText("Strength is worked out once for every direction; it takes some seconds.")
         asked = self._asked()
-        key = (id(laying), here.letter if here else "", id(asked), id(self.state.trust))
+        key = (id(laying), id(self.ways), here.letter if here else "", id(asked), id(self.state.trust))
         if key != self._shown:
             self._shown = key
             clear(self.rows)
@@ -231,19 +204,20 @@ class LayStep(Step):
                 made = WayRow(asked, laying.ranking.target, False, no_verdict)
                 made.taken.connect(self._take_asked)
                 self.rows.addWidget(made)
-            for w in laying.ranking.ways if laying else ():
-                backed = self.state.trust.layered_for(w.direction) if self.state.trust is not None else None
+            for w in self.ways:
+                backed = self.state.trust.layered_for(w.direction) if loaded and self.state.trust is not None else None
                 made = WayRow(
                     w,
-                    laying.ranking.target,  # type: ignore[union-attr]
+                    laying.ranking.target if laying is not None else 1.0,
                     here is not None and w.letter == here.letter,
-                    no_verdict,
+                    no_verdict or not loaded,
                     backed.reserve.value if backed is not None else None,
                 )
                 made.taken.connect(self._choose)
                 self.rows.addWidget(made)
         if (
             here is not None
+            and loaded
             and not self.old
             and self.state.answers.key("detail") != (self.state.lay_key, self.state.way)
             and not self.state.work.waiting("detail")
@@ -253,44 +227,9 @@ class LayStep(Step):
         self.reason.setEnabled(way is not None)
         if not self.reason.hasFocus():
             self.reason.setText(way.reason if way is not None else "")
-        self._fill_pages()
-
-    def _fill_pages(self) -> None:
-        doc, laying = self.state.doc, self.laying
-        detail = self._detail()
-        if doc is None:
-            return
         if not self.reason.hasFocus():
             self.reason.setCursorPosition(0)
-        load = {c.name: sum(ld.newtons for ld in c.loads) for c in doc.duty.cases}
-        self.places.put(detail, load)
-        self.cures.put(detail, laying.ranking.target if laying else 2.0)
-        self.trust.put(laying, self.state.trust, self.state.work.waiting("trust"))
-        self._fill_more()
-        if laying is not None and not self.old and detail is not None and self.state.trust is None:
-            key = self.state.lay_key
-            if not self.state.work.waiting("trust") and not self.state.answers.refusal("trust", key):
-                self.state.request_trust()
-        elif laying is not None and not self.old and self.state.trust is not None:
-            if not self.state.work.waiting("units"):
-                self.state.request_units()
-
-    def _fill_more(self) -> None:
-        """Supports and the ways side by side are worked out when their page is turned to."""
-        state, page = self.state, self.pages.currentIndex()
-        laying = self.laying
-        supported = state.answers.fresh("supports", state.supports_key)
-        if page == 4 and supported is None and state.facts is not None and not state.work.waiting("supports"):
-            if not state.answers.refusal("supports", state.supports_key):
-                state.request_supports()
-        self.supports.put(supported, state.holding, state.work.waiting("supports"))
-        columns = state.answers.fresh("compare", state.compare_key)
-        if page == 5 and columns is None and laying is not None and not self.old:
-            if not state.work.waiting("compare") and not state.answers.refusal("compare", state.compare_key):
-                state.request_compare()
-        withheld = bool(laying and laying.strength.withheld)
-        target = laying.ranking.target if laying else 2.0
-        self.compare.put(columns, target, withheld, state.work.waiting("compare"))
+        self.book.fill(laying, self.old, self._detail())
 
     def _detail(self) -> tasks.WayDetail | None:
         if self.state.doc is None:
@@ -312,6 +251,8 @@ class LayStep(Step):
         doc, here = self.state.doc, self.chosen()
         if doc is None:
             return Standing(Mark.OPEN, "Not tried yet.")
+        if not self.state.loaded and doc.way is not None:
+            return Standing(Mark.FULL, f"{here.title}. No load to hold." if here else "Chosen. No load to hold.")
         if self.laying is None:
             return Standing(
                 Mark.HALF if doc.way else Mark.OPEN,
@@ -345,11 +286,7 @@ class LayStep(Step):
                 acts=(Act("Back to Duty", lambda: self.go("Duty")), Act("Try again", self.state.request_lay)),
             )
         if not (doc.duty.held and doc.duty.cases):
-            return Verdict(
-                "No load, so any way holds.",
-                "Choose by surface and time; state a load to weigh strength.",
-                acts=(Act("Keep it as drawn", self._as_drawn), Act("State a load", lambda: self.go("Duty"))),
-            )
+            return self._no_load()
         if laying is None or self.old:
             busy = self.state.work.waiting("lay")
             return Verdict(
@@ -391,6 +328,20 @@ class LayStep(Step):
             source=source,
             acts=tuple(acts[::-1] if here is not None and tone == "moss" else acts),
         )
+
+    def _no_load(self) -> Verdict:
+        """Any way holds what pulls at nothing: by support, height and bed then."""
+        here, best = self.chosen(), next(iter(self.ways), None)
+        told = here or best
+        words = "Choose by surface and time; state a load to weigh strength."
+        acts = [Act("Keep it as drawn", self._as_drawn), Act("State a load", lambda: self.go("Duty"))]
+        if told is not None:
+            words = f"{told.letter}, {told.title.lower()}: {told.gives_up} State a load to weigh strength."
+        if here is not None:
+            acts[0] = Act("Build it this way", lambda: self.go("Build"))
+        elif best is not None:
+            acts[0] = Act(f"Lay it {best.letter}", partial(self._choose, best.letter))
+        return Verdict("No load, so any way holds.", words, acts=tuple(acts))
 
     def _as_drawn(self) -> None:
         self.state.edit("way", Way(direction=(0, 0, 1), reason="as drawn"), "keep it as drawn")

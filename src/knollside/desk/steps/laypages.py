@@ -4,56 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QCheckBox, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from knollside.core.strength.trust import ACROSS, Trust
 from knollside.desk import tasks
-from knollside.desk.instruments.widgets import button, clear, column, heading, label, row, rule, times
-
-
-def line(left: str, right: str, under: str = "", strong: bool = True) -> QWidget:
-    """A row with a number at its right and a second line under it."""
-    value = label(right, 15 if strong else 14, 700)
-    value.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
-    words = label(left, 14, 600 if strong else 400, wrap=True)
-    out = [row(words, value, stretch=0)]
-    if under:
-        out.append(label(under, dim=True, wrap=True))
-    return column(*out, spacing=0)
-
-
-class Page(QWidget):
-    """A column that is filled anew only when what it shows has changed."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setObjectName("paper")
-        self.lines = QVBoxLayout()
-        self.lines.setSpacing(6)
-        lay = QVBoxLayout(self)
-        lay.setContentsMargins(16, 6, 14, 8)
-        lay.setSpacing(6)
-        lay.addLayout(self.lines)
-        lay.addStretch(1)
-        self._shown: object = self
-
-    def fresh(self, key: object) -> bool:
-        if key == self._shown:
-            return False
-        self._shown = key
-        clear(self.lines)
-        return True
-
-    def top(self, *widgets: QWidget) -> None:
-        """What stays above the lines that are filled anew."""
-        lay = self.layout()
-        assert isinstance(lay, QVBoxLayout)
-        for i, w in enumerate(widgets):
-            lay.insertWidget(i, w)
-
-    def add(self, *widgets: QWidget) -> None:
-        for w in widgets:
-            self.lines.addWidget(w)
+from knollside.desk.instruments.widgets import button, heading, label, row, rule, times
+from knollside.desk.steps.page import Page, line
 
 
 class PlacesPage(Page):

@@ -11,7 +11,8 @@ from knollside.core.lay.supports import held
 from knollside.desk import tasks
 from knollside.desk.instruments.widgets import times
 from knollside.desk.stage.raster import MARKS
-from knollside.desk.stage.view import Scene
+from knollside.desk.stage.scene import Scene
+from knollside.desk.steps.laybook import PLACES, SPLIT, SUPPORTS
 from knollside.desk.steps.scenes import base_scene, face_marks, load_arrows
 
 if TYPE_CHECKING:
@@ -24,7 +25,11 @@ def lay_scene(step: LayStep) -> Scene:
     if doc is None:
         return Scene()
     detail: tasks.WayDetail | None = step.state.answers.get("detail")
-    fresh = detail is not None and step.state.answers.key("detail") == (step.state.lay_key, step.state.way)
+    fresh = (
+        step.state.loaded
+        and detail is not None
+        and step.state.answers.key("detail") == (step.state.lay_key, step.state.way)
+    )
     more: dict[str, object] = {}
     if fresh and detail is not None:
         log: LayerLog = detail.log
@@ -37,6 +42,7 @@ def lay_scene(step: LayStep) -> Scene:
             "legend": ("reserve", "held", "pushed"),
         }
         more.update(_marks(step, detail, opened.look.corner_of))
+    more.update(_cut(step))
     under_it = _unheld(step)
     more.update(under_it)
     if step.trying is not None:
@@ -55,7 +61,7 @@ def lay_scene(step: LayStep) -> Scene:
 
 def _marks(step: LayStep, detail: tasks.WayDetail, corner_of: np.ndarray) -> dict[str, object]:
     """Weak places by number, and the part bent, while their page is in front."""
-    if step.pages.currentIndex() != 1:
+    if step.book.front != PLACES:
         return {}
     out: dict[str, object] = {
         "places": tuple(
@@ -69,12 +75,21 @@ def _marks(step: LayStep, detail: tasks.WayDetail, corner_of: np.ndarray) -> dic
     return out
 
 
+def _cut(step: LayStep) -> dict[str, object]:
+    """Where the cuts would run, while their page is in front."""
+    plans = step.state.answers.fresh("split", step.state.split_key) if step.book.front == SPLIT else None
+    if not plans:
+        return {}
+    told = step.told_place
+    return {"place": None, "places": tuple((p.at, f"cut {i + 1}") for i, p in enumerate(plans) if told in (None, i))}
+
+
 def _unheld(step: LayStep) -> dict[str, object]:
     """The places that rest on nothing, by number and hatch, while their page is in front."""
     state = step.state
     found = state.answers.fresh("supports", state.supports_key)
     opened = state.answers.get("opened")
-    if step.pages.currentIndex() != 4 or found is None or opened is None:
+    if step.book.front != SUPPORTS or found is None or opened is None:
         return {}
     marks = face_marks(state)
     under = np.zeros(len(opened.facts.mesh.faces), np.bool_)
@@ -86,6 +101,8 @@ def _unheld(step: LayStep) -> dict[str, object]:
     places = tuple(
         (found.regions[i].at, f"{i + 1}: {found.regions[i].kind}" if told == i else f"{i + 1}") for i in spoken
     )
+    if found.seam is not None:
+        places += ((found.seam.best, "seam here"),)
     return {
         "below": True,
         "marks": marks,

@@ -10,7 +10,7 @@ from knollside.core.mesh.check import UNIT_TO_MM
 from knollside.core.model import Mesh
 from knollside.desk import tasks
 from knollside.desk.instruments.widgets import button, column, heading, label, row, rule, tell
-from knollside.desk.stage.view import Scene
+from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.desk.steps.scenes import base_scene

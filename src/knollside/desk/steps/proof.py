@@ -10,7 +10,7 @@ from knollside.core.mesh.write import stl_bytes, threemf_bytes
 from knollside.core.model import Refused
 from knollside.desk import tasks
 from knollside.desk.instruments.widgets import column, heading, label, rule
-from knollside.desk.stage.view import Scene
+from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.report.export import write_whole

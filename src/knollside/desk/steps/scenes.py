@@ -7,7 +7,7 @@ import numpy as np
 from knollside.core.mesh.features import feature_at
 from knollside.core.model import Array, FaceMark, Feature, Load
 from knollside.desk.stage.raster import CHOSEN, MARKS
-from knollside.desk.stage.view import Arrow, Scene
+from knollside.desk.stage.scene import Arrow, Scene
 from knollside.desk.state import State
 from knollside.desk.steps.loadcard import words_of
 
@@ -54,7 +54,7 @@ def load_arrows(state: State, handles: bool = False) -> tuple[Arrow, ...]:
     facts, out = state.facts, []
     if facts is None or state.doc is None:
         return ()
-    laying = state.answers.fresh("lay", state.lay_key)
+    laying = state.fresh_laying
     taken = {c.name: dict(c.reactions) for c in laying.strength.field.cases} if laying is not None else {}
     for i, case in enumerate(state.doc.duty.cases):
         for j, load in enumerate(case.loads):
@@ -90,7 +90,7 @@ def _along(load: Load, f: Feature | None) -> tuple[float, float, float]:
 
 def reaction_arrows(state: State) -> tuple[Arrow, ...]:
     """What each held place gives back under the largest load, in spring, once the solve is there."""
-    laying = state.answers.fresh("lay", state.lay_key) if state.doc is not None else None
+    laying = state.fresh_laying
     facts, out = state.facts, []
     if laying is None or facts is None:
         return ()

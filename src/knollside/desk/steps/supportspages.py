@@ -4,15 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
 from knollside.core.job.compare import Column
+from knollside.core.lay.second import Second, second_material
 from knollside.core.lay.supports import BRIDGE_MM, Region, bill, held
+from knollside.core.mesh.appearance import Appearance
 from knollside.core.model import Holding
 from knollside.desk import tasks
-from knollside.desk.instruments.widgets import Choice, button, column, heading, label, reserve_tone, row, rule, times
-from knollside.desk.steps.laypages import Page, line
+from knollside.desk.instruments.widgets import (
+    Choice,
+    NumberField,
+    button,
+    column,
+    heading,
+    label,
+    reserve_tone,
+    row,
+    rule,
+    times,
+)
+from knollside.desk.stage.paint import small_picture
+from knollside.desk.steps.page import Page, line
 
 SCHOOLS = {"Only where it pays": "pays", "Everything past the limit": "all", "None": "none"}
 STYLES = {"Plain": "plain", "Tree-like": "tree"}
@@ -37,7 +52,20 @@ class SupportsPage(Page):
         self.school.chose.connect(lambda s: self._changed(school=s, by_hand={}, words=f"supports: {s}"))
         self.style = Choice("Kind of support", STYLES.items(), 8)
         self.style.chose.connect(lambda s: self._changed(style=s, words=f"supports: {s}"))
-        self.top(row(self.school, self.style, stretch=0))
+        made = (
+            ("density", "Body", NumberField("Support density", "share", "%", 0.05, 0.02, 1, 0, 64)),
+            ("gap_mm", "Top gap", NumberField("Support gap", "length", "mm", 0.05, 0, 2, 2, 76)),
+            ("interface", "Touching layers", NumberField("Touching layers", "length", "", 1, 0, 10, 0, 46)),
+        )
+        self.numbers = {key: f for key, _, f in made}
+        for key, words, f in made:
+            f.entered.connect(
+                lambda v, key=key, words=words: self._changed(
+                    f"supports: {words.lower()} {v:g}", **{key: round(v) if key == "interface" else v}
+                )
+            )
+        fields = (column(f, label(words, dim=True), spacing=1) for _, words, f in made)
+        self.top(row(self.school, self.style, stretch=0), row(*fields, stretch=-2))
 
     def _changed(self, words: str, **change: object) -> None:
         self._put(self.holding.model_copy(update=change), words)
@@ -50,6 +78,8 @@ class SupportsPage(Page):
         self.holding = holding
         self.school.put(holding.school)
         self.style.put(holding.style)
+        for key, f in self.numbers.items():
+            f.put(float(getattr(holding, key)))
         if not self.fresh((id(found), holding.model_dump_json(), waiting)):
             return
         if found is None:
@@ -66,6 +96,8 @@ class SupportsPage(Page):
             self.add(label(f"{_places(total.open_ones)} that should be held is left without.", 13, 600, wrap=True))
         if total.shut_in:
             self.add(label(f"{_places(total.shut_in)}: the support cannot be taken out again.", 13, 600, wrap=True))
+        if total.count:
+            self._second(found, holding)
         self.add(rule())
         for i, r in enumerate(found.regions):
             self.add(self._row(i, r))
@@ -74,6 +106,7 @@ class SupportsPage(Page):
         brim = found.bed
         kind = {"nothing": "Nothing extra on the bed", "brim": f"Brim, {brim.width:.0f} mm", "raft": "Raft"}[brim.kind]
         self.add(rule(), line(kind, "", f"{brim.why}. A rule of practice, not a computed warp.", False))
+        self._first(found)
         self._seam(found)
         self.add(
             label(
@@ -83,6 +116,22 @@ class SupportsPage(Page):
                 wrap=True,
             )
         )
+
+    def _second(self, found: tasks.Supported, holding: Holding) -> None:
+        """The honest price of a soluble or second material."""
+        whole, touching = second_material(found.regions, holding)
+
+        def told(s: Second) -> str:
+            return f"{s.changes} changes, {s.minutes / 60:.1f} h and {s.flushed:.0f} g more"
+
+        risk = f"{whole.risk * 100:.0f} % and {touching.risk * 100:.0f} %"
+        words = f"In a second or soluble material: {told(whole)}. Its touching layers only: {told(touching)}."
+        self.add(label(f"{words} Chance that a change spoils it: {risk} (typical).", dim=True, wrap=True))
+
+    def _first(self, found: tasks.Supported) -> None:
+        f = found.first
+        small = f"; {f.small} small loops on it at {f.small_speed:.0f} mm/s" if f.small else ""
+        self.add(line("First layer", f"{f.height:g} mm", f"{f.speed:.0f} mm/s: {f.why}{small}. Typical.", False))
 
     def _seam(self, found: tasks.Supported) -> None:
         """Where the seam may run, and the layers that need time."""
@@ -125,8 +174,15 @@ class SupportsPage(Page):
 class ComparePage(Page):
     """The first ways in columns; what another way beats in everything is told."""
 
-    def put(self, columns: tuple[Column, ...] | None, target: float, no_verdict: bool, waiting: bool) -> None:
-        if not self.fresh((id(columns), target, no_verdict, waiting)):
+    def put(
+        self,
+        columns: tuple[Column, ...] | None,
+        drawn: Appearance | None,
+        target: float,
+        no_verdict: bool,
+        waiting: bool,
+    ) -> None:
+        if not self.fresh((id(columns), id(drawn), target, no_verdict, waiting)):
             return
         if columns is None:
             words = "Weighing the first four ways …" if waiting else "Work out the ways first."
@@ -141,22 +197,29 @@ class ComparePage(Page):
             ("reserve", lambda c: "–" if no_verdict else f"{times(c.way.reserve.value)}×"),
             ("supports", lambda c: f"{c.bill.grams:.1f} g" if c.bill.count else "none"),
             ("scars", lambda c: f"{len(c.bill.scars)}" if c.bill.scars else "none"),
-            ("holes upright", lambda c: f"{c.upright} of {c.holes}"),
+            ("holes up", lambda c: f"{c.upright} of {c.holes}"),
             ("on the bed", lambda c: f"{c.way.footing.contact / 100:.1f} cm²"),
             ("edge help", lambda c: c.bed.kind if c.bed.kind != "brim" else f"brim {c.bed.width:.0f}"),
             ("height", lambda c: f"{c.way.footing.height:.0f} mm"),
             ("hours", lambda c: f"{c.hours.low:.1f}–{c.hours.high:.1f}"),
             ("grams", lambda c: f"{c.grams:.0f}"),
+            ("show faces", lambda c: c.grain or "–"),
+            ("seam", lambda c: c.seam),
         ]
         for j, c in enumerate(columns):
             head = label(c.way.letter, 15, 700)
             head.setToolTip(c.way.title)
             grid.addWidget(head, 0, j + 1, Qt.AlignmentFlag.AlignRight)
-        for i, (name, words_of) in enumerate(rows):
+            if drawn is not None:
+                picture = QLabel()
+                picture.setPixmap(QPixmap.fromImage(small_picture(drawn, c.way.direction, QSize(58, 52))))
+                picture.setAccessibleName(f"Way {c.way.letter}: {c.way.title}")
+                grid.addWidget(picture, 1, j + 1, Qt.AlignmentFlag.AlignRight)
+        for i, (name, words_of) in enumerate(rows, 1):
             grid.addWidget(label(name, 13, dim=True), i + 1, 0)
             for j, c in enumerate(columns):
-                cell = label(words_of(c), 13, 700 if i == 0 else 400)
-                if i == 0 and not no_verdict:
+                cell = label(words_of(c), 13, 700 if i == 1 else 400, wrap=name in ("show faces", "seam"))
+                if i == 1 and not no_verdict:
                     cell.setProperty("tone", reserve_tone(c.way.reserve, target))
                 cell.setAccessibleName(f"{name} of {c.way.letter}")
                 grid.addWidget(cell, i + 1, j + 1, Qt.AlignmentFlag.AlignRight)
@@ -171,7 +234,8 @@ class ComparePage(Page):
             self.add(column(label(f"{c.way.letter}  {' '.join(note)}", 13, wrap=True)))
         self.add(
             label(
-                "Supports by exact layers, only where they pay; hours with them, typical pace and your record.",
+                "Supports by exact layers; hours with them, typical pace and your record. Lay equal parts the same "
+                "way round: they then shrink, shine and break alike.",
                 dim=True,
                 wrap=True,
             )

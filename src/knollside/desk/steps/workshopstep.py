@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QGridLayout, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import QTableWidget, QTableWidgetItem
 
-from knollside.core.material.cards import MATERIALS
-from knollside.desk.instruments.widgets import Chip, column, heading, label, rule, scrolled
+from knollside.desk.instruments.widgets import column, heading, rule, scrolled
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.desk.steps.cardform import CardForm
 from knollside.desk.steps.machines import PrinterForm, SpoolForm
 
 
@@ -29,30 +29,24 @@ class WorkshopStep(Step):
             vertical.hide()
         self.own = column(heading("Record of prints"), self.table, margins=(18, 10, 18, 10))
         self.printers, self.spools = PrinterForm(state), SpoolForm(state)
-        self.cards = QGridLayout()
-        self.cards.setHorizontalSpacing(10)
-        self.cards.setVerticalSpacing(1)
-        box = QWidget()
-        box.setLayout(self.cards)
+        self.cards = CardForm(state)
         body = column(
             self.printers,
             rule(),
             self.spools,
             rule(),
-            heading("Materials", "MPa in the layer, and bond across"),
-            box,
+            self.cards,
             margins=(16, 4, 12, 10),
         )
         body.layout().addStretch(1)  # type: ignore[union-attr]
         self.panel = scrolled(body)
-        self._shown: object = None
 
     def refresh(self) -> None:
         shop = self.state.shop
         printers = self.state.printers
         self.printers.refresh()
         self.spools.refresh()
-        self._show_cards()
+        self.cards.refresh()
         rows = shop.prints()
         self.table.setRowCount(len(rows))
         for i, r in enumerate(reversed(rows)):
@@ -70,26 +64,6 @@ class WorkshopStep(Step):
             ):
                 self.table.setItem(i, k, QTableWidgetItem(text))
         self.table.resizeColumnsToContents()
-
-    def _show_cards(self) -> None:
-        bonds = self.state.bonds
-        if self._shown == bonds:
-            return
-        self._shown = bonds
-        while self.cards.count():
-            item = self.cards.takeAt(0)
-            old = item.widget() if item is not None else None
-            if old is not None:
-                old.deleteLater()
-        for i, (name, m) in enumerate(MATERIALS.items()):
-            bond = bonds.get(name, m.bond)
-            for k, text in enumerate(
-                (name, f"{m.pull.low:.0f} to {m.pull.high:.0f}", f"{bond.low:.2f} to {bond.high:.2f}")
-            ):
-                self.cards.addWidget(label(text, 13, 600 if k == 0 else 400), i, k)
-            chip = Chip(bond.source)
-            chip.setToolTip(f"{name}: bond {bond.value:.2f}, {bond.source}. {m.note}.")
-            self.cards.addWidget(chip, i, 3)
 
     def standing(self) -> Standing:
         if not self.state.printers:

@@ -103,6 +103,7 @@ class Look(QObject):
         QPushButton[plain="true"] {{ border: 1px solid transparent; background: transparent; color: {c["spring"]};
             padding: 2px 4px; text-align: left; }}
         QPushButton[plain="true"]:focus {{ border: 2px solid {c["heather"]}; }}
+        QPushButton[small="true"] {{ padding: 4px 3px; font-size: 13px; }}
         QPushButton[bare="true"] {{ border: 1px solid transparent; background: transparent; padding: 4px 6px; }}
         QPushButton[bare="true"]:hover, QPushButton[bare="true"]:focus {{ border-color: {c["heather"]}; }}
         QComboBox, QLineEdit {{ background: {c["paper"]}; border: 1px solid {c["rule 2"]}; border-radius: 6px;

@@ -1,0 +1,93 @@
+"""What printing does to the bond between layers: nozzle heat, fan, layer time, nozzle kind, layer height.
+
+Strands weld by how long their faces stay hot (reptation; Wool and O'Connor 1981): colder, blown on, slower back
+or pressed less, they weld less. The slopes are typical of ours, with wide ranges, until pull tests at two
+settings give the person's own. A card's bond belongs to the middle of its nozzle range and its usual fan.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from knollside.core.material.cards import Material
+from knollside.core.model import Range
+
+PER_DEGREE = 0.012  # share of the bond lost per degree C under the middle of the card's range
+_LEAST = 0.2
+HARD_NOZZLE_C = 8.0  # a hardened nozzle passes heat on less well: as if set so much colder (4 to 15)
+_FAN = 0.20  # lost from the usual fan to a full one (0.1 to 0.35)
+_PER_DOUBLING = 0.04  # lost each time the layer time doubles past half a minute
+_SOON_S = 30.0
+_PRESSED = 0.5  # of the nozzle's bore: layers up to here are pressed on fully
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How it is printed; None where nothing is said: degrees C, a share of the fan, s a layer."""
+
+    nozzle_c: float | None = None
+    fan: float | None = None
+    layer_s: float | None = None
+    hard_nozzle: bool = False
+
+
+@dataclass(frozen=True)
+class Share:
+    """What is left of the bond for one reason, with the (low, high) of it."""
+
+    name: str
+    left: Range
+    why: str
+
+
+def usual_nozzle(card: Material) -> float:
+    return 0.5 * (card.nozzle[0] + card.nozzle[1])
+
+
+def usual_fan(card: Material) -> float:
+    """Usual fan of a material: closed chambers go without, stiff cool ones full."""
+    return 0.1 if card.enclosed else 1.0 if card.name == "PLA" else 0.5
+
+
+def bond_at(card: Material, nozzle_c: float) -> float:
+    """What is left of the card's bond at a nozzle temperature, a share; hotter than the middle gains nothing."""
+    return max(1.0 - PER_DEGREE * max(usual_nozzle(card) - nozzle_c, 0.0), _LEAST)
+
+
+def height_share(ratio: float) -> float:
+    """What is left of the bond at a layer height over the nozzle's bore, a share: thick layers are pressed less."""
+    return max(1.0 - 0.5 * max(ratio - _PRESSED, 0.0), 0.5)
+
+
+def shares(card: Material, at: Setting) -> tuple[Share, ...]:
+    """Every reason by which this setting weakens the bond; none where it is as the card supposes."""
+    out = []
+    hard = HARD_NOZZLE_C if at.hard_nozzle and not card.hard_nozzle else 0.0
+    if at.nozzle_c is not None or hard:
+        asked = usual_nozzle(card) if at.nozzle_c is None else at.nozzle_c
+        left = bond_at(card, asked - hard)
+        if left < 1:
+            lost = 1 - left
+            why = f"{asked:.0f} °C" + (f", a hardened nozzle: as {asked - hard:.0f} °C" if hard else "")
+            out.append(Share("Nozzle heat", Range(left, max(1 - 2 * lost, _LEAST), 1 - 0.5 * lost), why))
+    if at.fan is not None and at.fan > usual_fan(card):
+        x = (at.fan - usual_fan(card)) / max(1 - usual_fan(card), 1e-9)
+        out.append(Share("Fan", Range(1 - _FAN * x, 1 - 0.35 * x, 1 - 0.1 * x), f"{at.fan * 100:.0f} %"))
+    if at.layer_s is not None and at.layer_s > _SOON_S:
+        lost = min(_PER_DOUBLING * math.log2(at.layer_s / _SOON_S), 0.3)
+        out.append(Share("Slow layers", Range(1 - lost, 1 - 2 * lost, 1.0), f"{at.layer_s:.0f} s a layer"))
+    return tuple(out)
+
+
+def with_setting(card: Material, at: Setting) -> Material:
+    """The card with its bond as this setting leaves it; its own doubt and the slopes' add in quadrature."""
+    found = shares(card, at)
+    if not found:
+        return card
+    b = card.bond
+    middle = b.value * math.prod(s.left.value for s in found)
+    low = math.hypot(math.log(b.low / b.value), *(math.log(s.left.low / s.left.value) for s in found))
+    high = math.hypot(math.log(b.high / b.value), *(math.log(s.left.high / s.left.value) for s in found))
+    left = Range(middle, middle * math.exp(-low), min(middle * math.exp(high), 1.0), b.source)
+    return replace(card, bond=left)

@@ -1,0 +1,77 @@
+"""A person's own values of a material card, each with its range and where it comes from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from knollside.core.material.cards import Material
+from knollside.core.model import Range, Record
+
+FieldName = Literal["pull", "modulus", "bond", "snap", "density", "softens", "use_below", "price_per_kg"]
+
+
+@dataclass(frozen=True)
+class CardField:
+    """A value of the card that can be a person's own: what it is called, its unit, the least and most that make
+    sense, and whether it carries a range."""
+
+    words: str
+    unit: str
+    least: float
+    most: float
+    ranged: bool
+    decimals: int
+
+
+FIELDS: dict[FieldName, CardField] = {
+    "pull": CardField("Pull, in the layer", "MPa", 1, 500, True, 0),
+    "modulus": CardField("Stiffness", "MPa", 5, 50_000, True, 0),
+    "bond": CardField("Bond across layers", "", 0.05, 1.0, True, 2),
+    "snap": CardField("Strain one snap may reach", "%", 0.2, 100, True, 1),
+    "density": CardField("Density", "g/cm³", 0.3, 4.0, False, 2),
+    "softens": CardField("Softens at", "°C", 40, 400, False, 0),
+    "use_below": CardField("Use below", "°C", 20, 390, False, 0),
+    "price_per_kg": CardField("Price a kilogram", "", 0.5, 2000, False, 2),
+}
+
+
+class OwnValue(Record):
+    """One value with its range (low = value = high where it has none) and its source in the person's words."""
+
+    value: float = Field(gt=0, le=100_000)
+    low: float = Field(gt=0, le=100_000)
+    high: float = Field(gt=0, le=100_000)
+    note: str = Field("", max_length=120)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> OwnValue:
+        if not self.low <= self.value <= self.high:
+            raise ValueError("the value lies outside its own range")
+        return self
+
+
+class OwnCard(Record):
+    """All values of one material that are the person's own."""
+
+    values: dict[FieldName, OwnValue] = Field(default_factory=dict, max_length=20)
+
+
+def with_own(card: Material, own: OwnCard | None) -> Material:
+    """The card with the person's values in place of typical ones; ranges say that they are ``yours``."""
+    if own is None or not own.values:
+        return card
+    change: dict[str, object] = {}
+    for name, v in own.values.items():
+        change[name] = Range(v.value, v.low, v.high, "yours") if FIELDS[name].ranged else v.value
+    made = replace(card, **change)  # type: ignore[arg-type]
+    # A limit of use above the softening point would let a soft part pass.
+    return made if made.use_below < made.softens else replace(made, use_below=made.softens - 1)
+
+
+def shown_value(card: Material, name: FieldName) -> Range:
+    """A card's value as a range, with its source."""
+    v = getattr(card, name)
+    return v if isinstance(v, Range) else Range(float(v), float(v), float(v))

@@ -1,0 +1,132 @@
+"""Patterns, nozzle and layer choices, break-even of an empty shell, one spiral wall, bond by heat, own cards."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shapely
+from conftest import box
+from pydantic import ValidationError
+
+from knollside.core.build.board import fine_show_piece, quick_fit_check
+from knollside.core.build.breakeven import SCALES, WORTH, break_even
+from knollside.core.build.choose import Choice, try_first
+from knollside.core.build.spiral import spiral_possible
+from knollside.core.job.variants import with_layer, with_nozzle
+from knollside.core.material.bond import Setting, bond_at, height_share, shares, usual_nozzle, with_setting
+from knollside.core.material.cards import MATERIALS, material
+from knollside.core.material.infill import PATTERNS, density_for, line_spacing, stiffness_share
+from knollside.core.material.own import OwnCard, OwnValue, with_own
+from knollside.core.model import Range, Recipe
+
+UP = (0.0, 0.0, 1.0)
+
+
+@pytest.mark.parametrize("name", PATTERNS)
+def test_a_pattern_is_never_stiffer_than_its_filament_and_grows_with_it(name: str) -> None:
+    density = np.array([0.05, 0.1, 0.2, 0.4, 0.8])
+    share = np.array([stiffness_share(name, float(d)) for d in density])
+    assert (np.diff(share) > 0).all()
+    assert (share <= density).all()  # no cellular solid beats the rule of mixtures (Voigt)
+    assert stiffness_share(name, 1.0) == 1.0
+
+
+def test_lattices_follow_their_closed_forms() -> None:
+    # Triangular lattice: a third of its density in the layer; hexagonal one 1.5 r3 (Gibson and Ashby).
+    assert stiffness_share("triangles", 0.2) == pytest.approx(0.2 / 3, rel=0.01)
+    assert stiffness_share("honeycomb", 0.2) == pytest.approx(1.5 * 0.2**3)
+
+
+@pytest.mark.parametrize("name", PATTERNS)
+def test_spacing_and_density_are_each_others_inverse(name: str) -> None:
+    assert density_for(name, line_spacing(name, 0.13, 0.45), 0.45) == pytest.approx(0.13)
+    # Area covered by one family of lines over all families.
+    assert PATTERNS[name].families * 0.45 / line_spacing(name, 0.13, 0.45) == pytest.approx(0.13)
+    assert line_spacing(name, 0.0, 0.45) == np.inf
+
+
+def test_an_empty_cube_saves_by_the_closed_form() -> None:
+    side, side_lines, tops = 30.0, 0.5, 0.2
+    empty = Recipe(walls=4, line_width=side_lines, layer_height=tops, tops=10, bottoms=10, infill=0.0)
+    filled = empty.model_copy(update={"walls": 2, "tops": 5, "bottoms": 5, "infill": 0.2})
+    found = break_even(box(side, side, side), UP, empty, filled, material("PLA"))
+
+    def grams(a: float, r: Recipe) -> float:
+        t = r.walls * side_lines
+        core = max(a - 2 * t, 0) ** 2 * max(a - 2 * r.tops * tops, 0)
+        return (a**3 - core * (1 - r.infill)) * 1.24 / 1000
+
+    # Where the shell is a good share of the part the sampled layers tell it to a few per cent.
+    for k, s in enumerate(SCALES):
+        if 0.5 <= s <= 2:
+            assert found.grams[k] == pytest.approx([grams(side * s, empty), grams(side * s, filled)], rel=0.06)
+    fine = np.geomspace(0.35, 4, 400)
+    saving = np.array([1 - grams(side * s, empty) / grams(side * s, filled) for s in fine])
+    exact = fine[np.flatnonzero(saving < WORTH)[-1]]
+    assert found.pays == pytest.approx(exact, rel=0.15)
+    assert found.saving[-1] > found.saving[0]
+
+
+def test_a_spiral_wants_one_loop_in_every_layer() -> None:
+    square = shapely.box(0, 0, 20, 20)
+    two = shapely.union_all([square, shapely.box(30, 0, 40, 10)])
+    pierced = shapely.difference(square, shapely.box(5, 5, 10, 10))
+    assert spiral_possible((square,) * 20, 3) == (True, "Every layer is one loop.")
+    assert spiral_possible((pierced,) * 3 + (square,) * 17, 3)[0]  # the bottom is laid plainly
+    assert "more than one piece" in spiral_possible((square,) * 10 + (two,) * 10, 3)[1]
+    assert "hole" in spiral_possible((pierced,) * 20, 3)[1]
+    assert not spiral_possible((square,) * 3, 3)[0]
+
+
+def test_other_layers_keep_the_depth_of_tops_and_other_nozzles_the_walls() -> None:
+    r = Recipe(layer_height=0.2, line_width=0.45, walls=4, tops=5, bottoms=4)
+    thin = with_layer(r, 0.1)
+    assert (thin.tops * thin.layer_height, thin.bottoms * thin.layer_height) == pytest.approx((1.0, 0.8))
+    wide = with_nozzle(r, 0.4, 0.8)
+    assert wide.line_width == 0.9 and wide.walls == 2 and wide.layer_height == 0.4
+    assert with_nozzle(r, 0.4, 0.4) == r
+    assert with_layer(r.model_copy(update={"tops": 0}), 0.1).tops == 0
+    assert quick_fit_check(r, 0.4).layer_height > r.layer_height > fine_show_piece(r, 0.4).layer_height
+
+
+def test_bond_by_heat_fan_time_nozzle_and_height() -> None:
+    card = material("PETG")
+    usual = usual_nozzle(card)
+    assert shares(card, Setting()) == () and with_setting(card, Setting()) is card
+    assert shares(card, Setting(nozzle_c=usual + 10)) == ()  # hotter gains nothing
+    cold = with_setting(card, Setting(nozzle_c=usual - 10)).bond
+    assert cold.value == pytest.approx(card.bond.value * bond_at(card, usual - 10))
+    assert cold.low / cold.value < card.bond.low / card.bond.value  # and is less sure
+    hard = with_setting(card, Setting(nozzle_c=usual, hard_nozzle=True)).bond
+    assert hard.value == pytest.approx(card.bond.value * bond_at(card, usual - 8))
+    # Eight degrees more make up for it: the same heat at the strand.
+    assert with_setting(card, Setting(nozzle_c=usual + 8, hard_nozzle=True)).bond == card.bond
+    names = [s.name for s in shares(card, Setting(usual - 5, 1.0, 120.0))]
+    assert names == ["Nozzle heat", "Fan", "Slow layers"]
+    assert shares(card, Setting(layer_s=120.0))[0].left.value == pytest.approx(1 - 2 * 0.04)
+    assert height_share(0.5) == 1.0 > height_share(0.75) > height_share(1.0) >= 0.5
+
+
+def test_own_values_take_over_and_say_so() -> None:
+    card = material("PETG")
+    own = OwnCard(values={"pull": OwnValue(value=52, low=50, high=54, note="ten bars"), "density": _one(1.31)})
+    mine = with_own(card, own)
+    assert mine.pull == Range(52, 50, 54, "yours") and mine.density == 1.31
+    assert mine.bond == card.bond and with_own(card, None) is card
+    # Use above the softening point is never let through.
+    soft = with_own(card, OwnCard(values={"use_below": _one(120.0)}))
+    assert soft.use_below < soft.softens
+    with pytest.raises(ValidationError):
+        OwnValue(value=5, low=6, high=7)
+    with pytest.raises(ValidationError):
+        OwnValue(value=-1, low=-2, high=0)
+
+
+def _one(v: float) -> OwnValue:
+    return OwnValue(value=v, low=v, high=v)
+
+
+def test_a_dear_or_smelly_material_is_tried_in_an_easy_one_first() -> None:
+    every = tuple(Choice(c, None, "", "") for c in MATERIALS.values())
+    assert "PLA" in try_first(every, "Nylon + carbon")
+    assert "fits" in try_first(every, "ASA") and try_first(every, "PLA") == ""
