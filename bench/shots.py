@@ -95,7 +95,9 @@ def main() -> None:
         shot("5-fits")
         arm = state.doc.id
         state.open(next(p.id for p in state.shop.parts() if p.name == "Vent hinge"))
-        desk.settle(lambda: state.facts is not None and state.answers.fresh("gaps", state.gaps_key) is not None)
+        desk.settle(lambda: state.facts is not None)
+        window.take("Fits")
+        desk.settle(lambda: state.answers.fresh("gaps", state.gaps_key) is not None)
         fits = window.steps["Fits"]
         fits.scale.factor.put(1.6)
         fits.scale.go.click()

@@ -139,6 +139,7 @@ def _job(args: argparse.Namespace):  # type: ignore[no-untyped-def]
     from knollside.core.bench.bond import learn_bond
     from knollside.core.job.answer import card_for
     from knollside.core.job.file import read_job
+    from knollside.core.material.bond import Setting, with_setting
     from knollside.core.material.cards import material
 
     job = read_job(args.path)
@@ -148,7 +149,9 @@ def _job(args: argparse.Namespace):  # type: ignore[no-untyped-def]
     _, part = _part(mesh_path, job.unit)
     typical = material(job.material).bond
     bond = learn_bond(job.breaks, typical)
-    return job, part, card_for(job.material, bond)
+    hard = job.printer.hard_nozzle and not job.breaks  # own trials were printed with it
+    r, over = job.recipe, job.recipe.layer_height / job.printer.nozzle_mm
+    return job, part, with_setting(card_for(job.material, bond), Setting(r.nozzle_c, r.fan, None, hard, over))
 
 
 def _solved(args: argparse.Namespace):  # type: ignore[no-untyped-def]

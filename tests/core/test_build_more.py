@@ -11,13 +11,15 @@ from pydantic import ValidationError
 from knollside.core.build.board import fine_show_piece, quick_fit_check
 from knollside.core.build.breakeven import SCALES, WORTH, break_even
 from knollside.core.build.choose import Choice, try_first
+from knollside.core.build.price import Pace
 from knollside.core.build.spiral import spiral_possible
-from knollside.core.job.variants import with_layer, with_nozzle
+from knollside.core.job import answer
+from knollside.core.job.variants import variants, with_layer, with_nozzle
 from knollside.core.material.bond import Setting, bond_at, height_share, shares, usual_nozzle, with_setting
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.material.infill import PATTERNS, density_for, line_spacing, stiffness_share
 from knollside.core.material.own import OwnCard, OwnValue, with_own
-from knollside.core.model import Range, Recipe
+from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe
 
 UP = (0.0, 0.0, 1.0)
 
@@ -104,6 +106,8 @@ def test_bond_by_heat_fan_time_nozzle_and_height() -> None:
     names = [s.name for s in shares(card, Setting(usual - 5, 1.0, 120.0))]
     assert names == ["Nozzle heat", "Fan", "Slow layers"]
     assert shares(card, Setting(layer_s=120.0))[0].left.value == pytest.approx(1 - 2 * 0.04)
+    thick = shares(card, Setting(over_bore=0.75))
+    assert [t.name for t in thick] == ["Thick layers"] and thick[0].left.value == pytest.approx(0.875)
     assert height_share(0.5) == 1.0 > height_share(0.75) > height_share(1.0) >= 0.5
 
 
@@ -130,3 +134,21 @@ def test_a_dear_or_smelly_material_is_tried_in_an_easy_one_first() -> None:
     every = tuple(Choice(c, None, "", "") for c in MATERIALS.values())
     assert "PLA" in try_first(every, "Nylon + carbon")
     assert "fits" in try_first(every, "ASA") and try_first(every, "PLA") == ""
+
+
+def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:
+    """A bar pulled along its layers' normal: reserve goes with the bond and nothing else."""
+    part = answer.read_part(box(12, 12, 60))
+    duty = Duty(
+        held=(Held(at=(6, 6, 0)),), cases=(LoadCase(name="pull", loads=(Load(at=(6, 6, 60), force_N=(0, 0, 200)),)),)
+    )
+    base = Recipe(layer_height=0.2, infill=1.0)
+    s = answer.strength(part, duty, base, material("PETG"), 3000)
+    pricer = answer.pricer(part, s, UP, Pace(), Range(1, 1, 1), 0.4)
+    found = {v.name: v.dot for v in variants(pricer, base, 0.4)}
+    own = found["0.2 mm"].reserve.value
+    assert found["0.3 mm"].reserve.value == pytest.approx(own * height_share(0.75))
+    # Layers in proportion to the bore are pressed alike, whatever the bore.
+    for bore in ("0.25 mm", "0.6 mm", "0.8 mm"):
+        assert found[bore].reserve.value == pytest.approx(own, rel=1e-6)
+    assert found["0.8 mm"].price.hours.value < found["0.4 mm"].price.hours.value < found["0.25 mm"].price.hours.value

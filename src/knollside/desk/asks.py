@@ -83,7 +83,7 @@ class Asks(QObject):
 
     @property
     def pricer_key(self) -> object:
-        return (self.lay_key, self.way, self.factor)
+        return (self.lay_key, self.way, self.factor, self.printer.nozzle_mm)
 
     @property
     def prove_key(self) -> object:

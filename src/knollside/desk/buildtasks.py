@@ -52,10 +52,10 @@ _pricer: dict[object, Pricer] = {}
 _strata: dict[object, Strata] = {}
 
 
-def _ready(part: PartFacts, s: Strength, direction: Vec, factor: Range, key: object) -> Pricer:
+def _ready(part: PartFacts, s: Strength, direction: Vec, factor: Range, nozzle: float, key: object) -> Pricer:
     if key not in _pricer:
         _pricer.clear()
-        _pricer[key] = answer.pricer(part, s, direction, Pace(), factor)
+        _pricer[key] = answer.pricer(part, s, direction, Pace(), factor, nozzle)
     return _pricer[key]
 
 
@@ -86,7 +86,7 @@ class Asked:
 def build(a: Asked, tick: Tick) -> Building:
     """Every recipe priced, every material ranked."""
     tick(0.05, "cutting the weak place")
-    pricer = _ready(a.part, a.strength, a.direction, a.factor, a.key)
+    pricer = _ready(a.part, a.strength, a.direction, a.factor, a.printer.nozzle_mm, a.key)
     board = trade_board(pricer, a.recipe, a.strength.target, a.printer.nozzle_mm, tick)
     tick(0.97, "ranking materials")
     return Building(board, answer.materials(a.strength, a.duty, a.direction, a.printer, a.cards))
@@ -94,7 +94,7 @@ def build(a: Asked, tick: Tick) -> Building:
 
 def check_board(a: Asked, cells: int, tick: Tick) -> Building:
     """Solve a few recipes whole and put the board right between them; takes as long as that many solves."""
-    pricer = _ready(a.part, a.strength, a.direction, a.factor, a.key)
+    pricer = _ready(a.part, a.strength, a.direction, a.factor, a.printer.nozzle_mm, a.key)
     pricer.trim = Trim()
     tried = anchors(a.recipe)
     estimated = np.array([d.reserve.value for d in pricer.dots(tried, a.printer.nozzle_mm)])
@@ -126,7 +126,7 @@ def buys(
     tick(0.1, "pricing this recipe")
     pricer: PlainPricer
     if s is not None:
-        pricer = _ready(part, s, direction, factor, key)
+        pricer = _ready(part, s, direction, factor, nozzle, key)
     else:
         pricer = PlainPricer(part.mesh, card, direction, Pace(), factor, recipe)
     dot = pricer.dots([recipe], nozzle)[0]

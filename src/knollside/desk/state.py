@@ -134,7 +134,7 @@ class State(Asks):
         bond, recipe = self.cards[material(self.doc.material).name].bond, self.doc.recipe
         # Own pull tests were printed with this nozzle: what it costs is in them already.
         hard = self.printer.hard_nozzle and not bond.source.startswith("yours")
-        return Setting(recipe.nozzle_c, recipe.fan, None, hard)
+        return Setting(recipe.nozzle_c, recipe.fan, None, hard, recipe.layer_height / self.printer.nozzle_mm)
 
     @property
     def cards(self) -> dict[str, Material]:

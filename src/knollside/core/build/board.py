@@ -100,7 +100,8 @@ class PlainPricer:
 
 
 class Pricer(PlainPricer):
-    """One way to lie, ready to price any recipe. ``solved`` is the recipe that ``field`` was solved with."""
+    """One way to lie, ready to price any recipe. ``solved`` is the recipe that ``field`` and
+    ``limits`` were made with, ``bore`` its nozzle."""
 
     def __init__(
         self,
@@ -112,9 +113,10 @@ class Pricer(PlainPricer):
         direction: tuple[float, float, float],
         pace: Pace,
         factor: Range,
+        bore: float = 0.4,
     ) -> None:
         super().__init__(mesh, card, direction, pace, factor, solved)
-        self.field, self.solved = field, solved
+        self.field, self.solved, self.bore = field, solved, bore
         self.rating = rate(field, limits, np.array([direction]))
         self.section_way = governing_direction(field, self.rating)
         self.res = resultants(mesh, field, np.array(self.section_way), _CUTS)
@@ -145,7 +147,7 @@ class Pricer(PlainPricer):
         out = np.minimum((self.peak[:, None] * more).min(axis=(0, 2)), buckle[1:])
         out = out * self.trim.at(recipes)
         if int(self.rating.mode[0]) in PARTED:
-            own = height_share(b.layer_height / nozzle)
+            own = height_share(b.layer_height / self.bore)
             out = out * np.array([height_share(r.layer_height / nozzle) / own for r in recipes])
         return np.asarray(out)
 

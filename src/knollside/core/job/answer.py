@@ -275,9 +275,16 @@ def _at_corners(mesh: Mesh, field: StressField, reserve: Array) -> Array:
     return np.asarray(np.exp((log * weight).sum(axis=1) / weight.sum(axis=1)))
 
 
-def pricer(part: PartFacts, s: Strength, direction: tuple[float, float, float], pace: Pace, factor: Range) -> Pricer:
+def pricer(
+    part: PartFacts,
+    s: Strength,
+    direction: tuple[float, float, float],
+    pace: Pace,
+    factor: Range,
+    nozzle: float = 0.4,
+) -> Pricer:
     """One way to lie, ready to price any recipe."""
-    return Pricer(part.mesh, s.field, s.limits, s.recipe, s.card, direction, pace, factor)
+    return Pricer(part.mesh, s.field, s.limits, s.recipe, s.card, direction, pace, factor, nozzle)
 
 
 def boards(
@@ -289,7 +296,7 @@ def boards(
     nozzle: float = 0.4,
     tick: Tick | None = None,
 ) -> Board:
-    return trade_board(pricer(part, s, direction, pace, factor), s.recipe, s.target, nozzle, tick)
+    return trade_board(pricer(part, s, direction, pace, factor, nozzle), s.recipe, s.target, nozzle, tick)
 
 
 def materials(

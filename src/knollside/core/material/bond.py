@@ -24,12 +24,14 @@ _PRESSED = 0.5  # of the nozzle's bore: layers up to here are pressed on fully
 
 @dataclass(frozen=True)
 class Setting:
-    """How it is printed; None where nothing is said: degrees C, a share of the fan, s a layer."""
+    """How it is printed; None where nothing is said: degrees C, a share of the fan, s a layer, and the layer height
+    over the nozzle's bore."""
 
     nozzle_c: float | None = None
     fan: float | None = None
     layer_s: float | None = None
     hard_nozzle: bool = False
+    over_bore: float | None = None
 
 
 @dataclass(frozen=True)
@@ -77,6 +79,10 @@ def shares(card: Material, at: Setting) -> tuple[Share, ...]:
     if at.layer_s is not None and at.layer_s > _SOON_S:
         lost = min(_PER_DOUBLING * math.log2(at.layer_s / _SOON_S), 0.3)
         out.append(Share("Slow layers", Range(1 - lost, 1 - 2 * lost, 1.0), f"{at.layer_s:.0f} s a layer"))
+    if at.over_bore is not None and height_share(at.over_bore) < 1:
+        lost = 1 - height_share(at.over_bore)
+        thick = Range(1 - lost, 1 - 2 * lost, 1 - 0.3 * lost)
+        out.append(Share("Thick layers", thick, f"{at.over_bore * 100:.0f} % of the bore"))
     return tuple(out)
 
 
