@@ -133,7 +133,7 @@ def _one(v: float) -> OwnValue:
 def test_a_dear_or_smelly_material_is_tried_in_an_easy_one_first() -> None:
     every = tuple(Choice(c, None, "", "") for c in MATERIALS.values())
     assert "PLA" in try_first(every, "Nylon + carbon")
-    assert "fits" in try_first(every, "ASA") and try_first(every, "PLA") == ""
+    assert "fits" in try_first(every, "ASA") and try_first(every, "PLA") == try_first(every, "PETG") == ""
 
 
 def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:

@@ -241,11 +241,14 @@ def _named(dots: list[Dot], target: float) -> list[Dot]:
         if found:
             names[min(found, key=lambda i: rank(dots[i]))] = name
 
-    first("Lightest that holds", lambda d: d.reserve.low >= target, lambda d: d.price.grams - 0.01 * d.recipe.walls)
+    def light(d: Dot) -> float:
+        """Grams; among equals more walls before infill, and in solid parts, where walls say nothing, about four."""
+        walls = d.recipe.walls
+        return d.price.grams + 0.01 * (abs(walls - 4) if d.recipe.infill >= 1 else -walls)
+
+    first("Lightest that holds", lambda d: d.reserve.low >= target, light)
     if "Lightest that holds" not in names.values():
-        first(
-            "Lightest that holds", lambda d: d.reserve.value >= target, lambda d: d.price.grams - 0.01 * d.recipe.walls
-        )
+        first("Lightest that holds", lambda d: d.reserve.value >= target, light)
     first("All solid", lambda d: d.recipe.infill == 1.0, lambda d: abs(d.recipe.walls - 4) + abs(d.recipe.tops - 5))
     first("Thick shell, empty", lambda d: d.recipe.infill == 0.0, lambda d: abs(d.recipe.walls - 6) - d.recipe.tops)
     first("Some of both", lambda d: d.recipe.infill == 0.3 and d.recipe.tops == 5, lambda d: abs(d.recipe.walls - 4))

@@ -81,7 +81,9 @@ def try_first(choices: tuple[Choice, ...], mine: str) -> str:
     """Whether a first print in a cheaper, easier material pays; empty where the part's own is the easy one."""
     cards = {c.card.name: c.card for c in choices}
     own, easy = cards.get(mine), cards.get("PLA")
-    if own is None or easy is None or (own.price_per_kg <= 1.02 * easy.price_per_kg and not (own.fumes or own.thirsty)):
+    if own is None or easy is None:
+        return ""
+    if own.price_per_kg < 1.2 * easy.price_per_kg and not (own.fumes or own.thirsty or own.enclosed):
         return ""
     gap = own.shrink_percent[1] - easy.shrink_percent[0]
     size = "" if gap < 0.25 else f" Sizes differ by up to {gap:.1f} % between the two: judge reach, not fits."
