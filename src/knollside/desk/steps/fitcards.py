@@ -95,7 +95,7 @@ class ScaleCard(QWidget):
         self, work_out: Callable[[float, tuple[str, ...], bool], None], keep: Callable[[Scaled], None]
     ) -> None:
         super().__init__()
-        self._work_out, self._keep = work_out, keep
+        self._work_out = work_out
         self.factor = NumberField("Scale", "share", "%", 0.05, 0.1, 10, 1, 84)
         self.factor.put(1.0)
         self.holes, self.gaps = QCheckBox("holes and pockets"), QCheckBox("gaps between bodies")
