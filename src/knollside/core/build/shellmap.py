@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numba
 import numpy as np
-from scipy import ndimage
 
 from knollside.core.build.stack import LayerUse
 from knollside.core.mesh.slicer import cut
@@ -98,6 +97,8 @@ def map_shells(
     samples: int = SAMPLES,
 ) -> ShellMap:
     """Raster ``samples`` layers (fewer for a low part) with ``shells`` neighbours each way."""
+    from scipy import ndimage  # start-up need not pay for it
+
     turned = mesh.turned(rotation_to_up(direction))
     low, high = turned.bounds
     height = float(high[2] - low[2])

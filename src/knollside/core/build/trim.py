@@ -10,7 +10,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import RBFInterpolator
 
 from knollside.core.material.infill import stiffness_share
 from knollside.core.model import Array, Recipe
@@ -36,6 +35,8 @@ class Trim:
         """Factor on each recipe's estimate."""
         if self.places is None or self.logs is None or not recipes:
             return np.ones(len(recipes))
+        from scipy.interpolate import RBFInterpolator  # a fifth of a second that start-up need not pay
+
         spread = RBFInterpolator(self.places, self.logs, kernel="linear")
         return np.asarray(np.exp(np.clip(spread(np.array([_place(r) for r in recipes])), -_MOST, _MOST)))
 
