@@ -7,9 +7,8 @@ from pathlib import Path
 import manifold3d as m3
 import numpy as np
 
-from knollside.core.mesh.load import weld
+from knollside.core.mesh.solid import mesh_of
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Mesh
 
 PARTS = Path(__file__).parent / "parts"
 Solid = m3.Manifold
@@ -209,11 +208,6 @@ MAKERS = {
     "gate-latch": gate_latch,
     "union-nut": union_nut,
 }
-
-
-def mesh_of(solid: Solid) -> Mesh:
-    raw = solid.to_mesh64()
-    return weld(np.asarray(raw.vert_properties, float)[:, :3], np.asarray(raw.tri_verts, np.int64))
 
 
 def main() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QObject
@@ -180,6 +181,13 @@ class Asks(QObject):
         return (self.doc.mesh_hash, r.layer_height, r.line_width, d.purpose, weights, self.printer.bed_mm)
 
     # Asking for answers
+
+    def missing(self, name: str, key: object, ask: Callable[[], None]) -> str:
+        """Ask once for what is not there, not under way and not refused; the words of a refusal, if there was one."""
+        refused = self.answers.refusal(name, key)
+        if self.answers.fresh(name, key) is None and not refused and not self.work.waiting(name):
+            ask()
+        return refused
 
     @property
     def facts(self) -> Any:

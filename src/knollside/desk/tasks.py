@@ -23,7 +23,6 @@ from knollside.core.lay.bed import BedAdvice, FirstLayer, bed_advice, first_laye
 from knollside.core.lay.notes import LayerNote, free_area, layer_notes
 from knollside.core.lay.seams import SeamAdvice, seam_advice
 from knollside.core.lay.stand import footing
-from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import Region, regions
 from knollside.core.lay.ways import Ground, Ranking, RatedWay
 from knollside.core.lay.ways import plain_ways as list_plain
@@ -40,6 +39,7 @@ from knollside.core.strength.places import Portion, WeakPlace, portions, weak_pl
 from knollside.core.strength.skin import skin_of
 from knollside.core.strength.superpose import Units, same_places, superpose, unit_duty
 from knollside.core.strength.trust import Trust, widened
+from knollside.desk.buildtasks import layers_of
 
 Vec = tuple[float, float, float]
 
@@ -201,7 +201,7 @@ def supports(
     tick: Tick,
 ) -> Supported:
     """Every layer of one way cut, and what each place that rests on nothing would take."""
-    strata = lay_strata(part.mesh, direction, recipe, tick=lambda x: tick(0.7 * x, "looking at each layer"))
+    strata = layers_of(part, direction, recipe, tick)
     tick(0.8, "standing supports under it")
     found = regions(part.mesh, part.features, marks, strata, recipe, holding, card)
     foot = footing(part.mesh, direction, recipe, printer.bed_mm)

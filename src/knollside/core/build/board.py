@@ -69,14 +69,8 @@ class PlainPricer:
     def __init__(
         self, mesh: Mesh, card: Material, direction: tuple[float, float, float], pace: Pace, factor: Range, own: Recipe
     ) -> None:
-        self.mesh, self.card, self.direction, self.pace, self.factor, self.own = (
-            mesh,
-            card,
-            direction,
-            pace,
-            factor,
-            own,
-        )
+        self.mesh, self.card, self.direction = mesh, card, direction
+        self.pace, self.factor, self.own = pace, factor, own
         self._shells: dict[tuple[float, float], ShellMap] = {}
         self._uses: dict[tuple[float, float, int, int, int], LayerUse] = {}
 
@@ -116,7 +110,7 @@ class Pricer(PlainPricer):
         bore: float = 0.4,
     ) -> None:
         super().__init__(mesh, card, direction, pace, factor, solved)
-        self.field, self.solved, self.bore = field, solved, bore
+        self.field, self.bore = field, bore
         self.rating = rate(field, limits, np.array([direction]))
         self.section_way = governing_direction(field, self.rating)
         self.res = resultants(mesh, field, np.array(self.section_way), _CUTS)
@@ -136,7 +130,7 @@ class Pricer(PlainPricer):
 
     def _reserves(self, recipes: list[Recipe], nozzle: float) -> Array:
         """Solved peaks times how much more, or less, the transformed section is stressed."""
-        b = self.solved
+        b = self.own
         # The field was solved with walls' thickness all round: tops counted in layers of the same depth.
         even = max(round(b.walls * b.line_width / b.layer_height), 1)
         solved = b.model_copy(update={"tops": even, "bottoms": even})

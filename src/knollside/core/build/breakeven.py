@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from knollside.core.build.price import grams_of
 from knollside.core.build.shellmap import map_shells
 from knollside.core.material.cards import Material
 from knollside.core.model import Array, Mesh, Recipe
@@ -41,12 +42,7 @@ def break_even(
     grams = []
     for s in SCALES:
         found = map_shells(mesh, direction, empty.layer_height / s, empty.line_width / s, min(shells, 10))
-        row = []
-        for r in (empty, filled):
-            use = found.use(r)
-            volume = float((use.wall + use.solid + use.infill * r.infill).sum()) * found.thickness
-            row.append(volume * s**3 * card.density / 1000)
-        grams.append(row)
+        grams.append([grams_of(found.thickness, found.use(r), r, card) * s**3 for r in (empty, filled)])
     table = np.array(grams)
     saving = 1 - table[:, 0] / table[:, 1]
     return BreakEven(np.array(SCALES), table, empty, filled, _crossing(np.log(SCALES), saving))

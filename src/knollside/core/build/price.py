@@ -43,12 +43,16 @@ def price(thickness: float, use: LayerUse, recipe: Recipe, card: Material, pace:
     A straight line of length L takes L/v + v/a (trapezoidal motion); ``factor``
     is the printer's own actual-over-estimate record.
     """
-    infill_area = use.infill * recipe.infill
-    volume = float((use.wall + use.solid + infill_area).sum()) * thickness
-    grams = volume * card.density / 1000
+    grams = grams_of(thickness, use, recipe, card)
     per_layer = np.maximum(layer_seconds(use, recipe, card, pace), pace.layer_floor)
     hours = float(per_layer.sum()) * thickness / recipe.layer_height / 3600
     return Price(grams, factor.times(hours), grams / 1000 * card.price_per_kg, per_layer)
+
+
+def grams_of(thickness: float, use: LayerUse, recipe: Recipe, card: Material) -> float:
+    """Mass of sampled layers that stand for ``thickness`` mm each."""
+    volume = float((use.wall + use.solid + use.infill * recipe.infill).sum()) * thickness
+    return volume * card.density / 1000
 
 
 def layer_seconds(use: LayerUse, recipe: Recipe, card: Material, pace: Pace) -> Array:

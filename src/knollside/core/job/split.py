@@ -17,9 +17,9 @@ import numpy as np
 from knollside.core.job.answer import PartFacts, Strength
 from knollside.core.lay.stand import fitting, standing
 from knollside.core.lay.ways import RatedWay, candidates
-from knollside.core.mesh.load import weld
 from knollside.core.mesh.slicer import Section
-from knollside.core.model import Array, Mesh, Refused
+from knollside.core.mesh.solid import mesh_of, solid_of
+from knollside.core.model import Array, Mesh, Refused, rotation_to_up
 from knollside.core.strength.rating import rate
 from knollside.core.strength.resultants import Resultants, nominal_reserve, resultants
 
@@ -81,7 +81,7 @@ def cut_plans(
     if part.soundness.bodies != 1:
         raise Refused("It is in several bodies already; a cut is worked out for one at a time.")
     say = tick or (lambda share, text: None)
-    solid = _solid(part.mesh)
+    solid = solid_of(part.mesh)
     normals = _normals(part)
     found: list[CutPlan] = []
     for i, n in enumerate(normals):
@@ -152,7 +152,7 @@ def _plan(
     side = s.field.points @ n > level
     pieces = []
     for solid_half, mine, down in ((halves[0], side, n), (halves[1], ~side, -n)):
-        piece = _half(_mesh(solid_half), s, mine, down, part.mesh.volume, bed)
+        piece = _half(mesh_of(solid_half), s, mine, down, part.mesh.volume, bed)
         if piece is None:
             return None
         pieces.append(piece)
@@ -211,18 +211,4 @@ def _screws(res: Resultants, k: int, section: Section, s: Strength) -> int | Non
 
 
 def _middle(n: Array, section: Section, level: float) -> Array:
-    from knollside.core.model import rotation_to_up
-
     return np.asarray(rotation_to_up(n).T @ np.array([*section.centroid, level]))
-
-
-def _solid(mesh: Mesh) -> m3.Manifold:
-    made = m3.Manifold(m3.Mesh64(mesh.vertices, mesh.faces.astype(np.uint64)))
-    if made.is_empty():
-        raise Refused("This mesh cannot be cut: it is not closed. Mend it at Part first.")
-    return made
-
-
-def _mesh(solid: m3.Manifold) -> Mesh:
-    raw = solid.to_mesh64()
-    return weld(np.asarray(raw.vert_properties, float)[:, :3], np.asarray(raw.tri_verts, np.int64))

@@ -13,8 +13,8 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from knollside.core.mesh.load import weld
 from knollside.core.mesh.slicer import cut, polygon_of
+from knollside.core.mesh.solid import mesh_of, solid_of
 from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Mesh, Refused, rotation_to_up
 
@@ -56,16 +56,12 @@ def take_flare_off(mesh: Mesh, direction: tuple[float, float, float], by: float,
                 f"A foot of {island.area:.0f} mm² at ({at.x:.0f}, {at.y:.0f}) would lose most of itself; it is too "
                 "thin for that."
             )
-    solid = m3.Manifold(m3.Mesh64(mesh.vertices, mesh.faces.astype(np.uint64)))
-    if solid.is_empty():
-        raise Refused("This mesh is not closed; mend it at Part first.")
+    solid = solid_of(mesh)
     # Below the bed the cutter has room, so that no skin is left.
     ring = shapely.difference(shapely.buffer(foot, 0.5 * by + 0.1, join_style="mitre"), kept)
     cutter = m3.Manifold.extrude(_section(ring), height + 1.0).translate((0, 0, low - 1.0))
     frame = np.c_[turn.T, np.zeros(3)]
-    made = solid - cutter.transform(frame)
-    raw = made.to_mesh64()
-    out = weld(np.asarray(raw.vert_properties, float)[:, :3], np.asarray(raw.tri_verts, np.int64))
+    out = mesh_of(solid - cutter.transform(frame))
     predicted = -_volume_within(turned, ring, low, height)
     found = out.volume - mesh.volume
     if bodies_of(out)[0] != bodies_of(mesh)[0]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
@@ -204,14 +203,6 @@ class BuildStep(Step):
 
     # Showing
 
-    def _ask(self, name: str, key: object, ask: Callable[[], None]) -> str:
-        """Ask once for what a page shows; the words of a refusal, if there was one."""
-        state = self.state
-        refused = state.answers.refusal(name, key)
-        if state.answers.fresh(name, key) is None and not refused and not state.work.waiting(name):
-            ask()
-        return refused or ""
-
     def _fill_pages(self, recipe: Recipe) -> None:
         """A page is worked out when it is turned to."""
         state, page = self.state, self.tabs.front
@@ -225,14 +216,14 @@ class BuildStep(Step):
         self.materials.put(b, card, doc.recipe, ", ".join(words), shares(card, state.setting))
         self.pins.put(self.pinned, target)
         if page == ROOFS:
-            refused = self._ask("roofs", state.roofs_key(recipe), lambda: state.request_roofs(recipe))
+            refused = state.missing("roofs", state.roofs_key(recipe), lambda: state.request_roofs(recipe))
             roofing = state.answers.fresh("roofs", state.roofs_key(recipe))
             if roofing is not None:
-                self._ask("even", state.even_key(recipe), lambda: state.request_even(recipe))
+                state.missing("even", state.even_key(recipe), lambda: state.request_even(recipe))
             self.roofs.put(roofing, state.answers.fresh("even", state.even_key(recipe)), recipe, refused)
         unpriced = not state.loaded or (b is not None and not self.old and b.board.dot(recipe) is None)
         if unpriced or (page in (BUYS, SPIRAL) and not self.old and b is not None):
-            refused = self._ask("buys", state.buys_key(recipe), lambda: state.request_buys(recipe))
+            refused = state.missing("buys", state.buys_key(recipe), lambda: state.request_buys(recipe))
             found = self.around
             self.buys.put(found, recipe, target, refused)
             mates = tuple(m.feature for m in doc.mates)

@@ -135,10 +135,8 @@ class FitsStep(Step):
         if facts is None or state.doc is None:
             return
         bodies, key = facts.soundness.bodies, state.gaps_key
-        found, refused = state.answers.fresh("gaps", key), state.answers.refusal("gaps", key)
-        if bodies > 1 and found is None and not refused and not state.work.waiting("gaps"):
-            state.request_gaps()
-        self.bodies.put(found, bodies, refused or "")
+        refused = state.missing("gaps", key, state.request_gaps) if bodies > 1 else ""
+        self.bodies.put(state.answers.fresh("gaps", key), bodies, refused)
         as_laid, mesh = (state.doc.mesh_hash, state.way), state.doc.mesh_hash
         relieved, refused = state.answers.fresh("flare", as_laid), state.answers.refusal("flare", as_laid)
         self.flare.put(relieved, refused, state.work.waiting("flare"))

@@ -73,22 +73,15 @@ class LayBook:
         if laying is None or old or detail is None:
             return
         if state.trust is None:
-            self._missing("trust", state.lay_key, state.request_trust)
+            state.missing("trust", state.lay_key, state.request_trust)
         elif not state.work.waiting("units"):
             state.request_units()
-
-    def _missing(self, name: str, key: object, ask: Callable[[], None]) -> None:
-        """Ask once for what is not there yet and was not refused."""
-        state = self.state
-        known = state.answers.fresh(name, key) is not None or bool(state.answers.refusal(name, key))
-        if not known and not state.work.waiting(name):
-            ask()
 
     def _fill_supports(self, detail: tasks.WayDetail | None) -> None:
         state = self.state
         # The layer log tells its notes too, so it is asked for as soon as a way is worked out.
         if state.facts is not None and (self.front == SUPPORTS or detail is not None or not state.loaded):
-            self._missing("supports", state.supports_key, state.request_supports)
+            state.missing("supports", state.supports_key, state.request_supports)
         found = state.answers.fresh("supports", state.supports_key)
         self.supports.put(found, state.holding, state.work.waiting("supports"))
 
@@ -96,15 +89,15 @@ class LayBook:
         state = self.state
         if self.front != SPLIT or laying is None or old:
             return
-        self._missing("split", state.split_key, state.request_split)
-        plans, refused = state.answers.fresh("split", state.split_key), state.answers.refusal("split", state.split_key)
+        refused = state.missing("split", state.split_key, state.request_split)
+        plans = state.answers.fresh("split", state.split_key)
         whole = state.whole.reserve.value if state.whole is not None else 0.0
         self.split.put(plans, whole, laying.ranking.target, state.work.waiting("split"), refused)
 
     def _fill_compare(self, laying: tasks.Laying | None) -> None:
         state = self.state
         if self.front == COMPARE and state.listed:
-            self._missing("compare", state.compare_key, state.request_compare)
+            state.missing("compare", state.compare_key, state.request_compare)
         columns, opened = state.answers.fresh("compare", state.compare_key), state.answers.get("opened")
         silent = not state.loaded or bool(laying and laying.strength.withheld)
         target = laying.ranking.target if laying else 2.0
