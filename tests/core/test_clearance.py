@@ -9,7 +9,9 @@ from conftest import DEMO, box, mesh_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from knollside.core.fit.clearance import FLARE, freedom, gaps, split_bodies
+from knollside.core.fit.clearance import freedom, gaps, split_bodies
+from knollside.core.fit.flaring import TYPICAL as FLARE
+from knollside.core.fit.freeing import TYPICAL as FREES
 from knollside.core.fit.process import learn
 from knollside.core.fit.scaling import plain_gaps, scale_keeping
 from knollside.core.mesh.check import check
@@ -85,7 +87,7 @@ def test_narrow_gaps_weld_wide_ones_rattle_and_flare_closes_the_lowest() -> None
 
     def of(gap: float, low: float = 5.0):  # type: ignore[no-untyped-def]
         (g,) = gaps(two(slab(0, 9, 0, 9, low, low + 9), slab(9 + gap, 20, 0, 9, 0, 20)), UP, R)
-        return freedom(g, hole, pin)
+        return freedom(g, hole, pin, *FREES.values(), FLARE)
 
     tight, right, wide = of(0.15), of(0.5), of(0.9)
     assert tight.welds > 0.9 and right.turns > 0.8 and wide.rattles > 0.9
@@ -99,7 +101,7 @@ def test_narrow_gaps_weld_wide_ones_rattle_and_flare_closes_the_lowest() -> None
     # Own readings take the place of typical shifts and narrow the doubt.
     own = [Measurement(kind="hole", axis="upright", drawn=5, printed=4.9) for _ in range(8)]
     own += [Measurement(kind="pin", axis="upright", drawn=5, printed=5.0) for _ in range(8)]
-    mine = freedom(right.gap, learn(own, "hole", "upright"), learn(own, "pin", "upright"))
+    mine = freedom(right.gap, learn(own, "hole", "upright"), learn(own, "pin", "upright"), *FREES.values(), FLARE)
     assert mine.printed.value > right.printed.value and mine.printed.source.startswith("yours")
 
 
@@ -107,8 +109,8 @@ def test_a_plate_over_another_by_one_layer_welds() -> None:
     hole, pin = learn((), "hole", "upright"), learn((), "pin", "upright")
     mesh = two(slab(0, 30, 0, 30, 0, 4), slab(5, 25, 5, 25, 4.0 + 0.001, 8))
     (g,) = gaps(mesh, UP, R)
-    assert g.layers_between == 0 and freedom(g, hole, pin).welds >= 0.9
-    assert "layers" in freedom(g, hole, pin).cure
+    assert g.layers_between == 0 and freedom(g, hole, pin, *FREES.values(), FLARE).welds >= 0.9
+    assert "layers" in freedom(g, hole, pin, *FREES.values(), FLARE).cure
 
 
 @pytest.mark.parametrize("by", [0.3, -0.3])

@@ -7,9 +7,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import DEMO, box, mesh_of, plate_with_hole
-from hypothesis import given, settings
-from hypothesis import strategies as st
-from scipy.stats import norm
 
 from knollside.cli import main
 from knollside.core.bench.bond import agrees, learn_bond
@@ -18,8 +15,7 @@ from knollside.core.build.price import Pace, price, time_factor
 from knollside.core.build.shellmap import map_shells
 from knollside.core.build.stack import stack_layers, use_of
 from knollside.core.build.transformed import blend
-from knollside.core.fit.hardware import ISO_273, suggestion, target
-from knollside.core.fit.process import TYPICAL, chances, correct, learn
+from knollside.core.fit.process import TYPICAL
 from knollside.core.job import answer
 from knollside.core.lay.stand import centre_of_mass, footing, overhang_limit, standing
 from knollside.core.material.cards import MATERIALS, material
@@ -32,15 +28,11 @@ from knollside.core.model import (
     Held,
     Load,
     LoadCase,
-    Mate,
-    Measurement,
     Range,
     Recipe,
-    Refused,
     Surroundings,
 )
 from knollside.core.proof.bar import hole_and_pin_bar
-from knollside.sim.desk import SimulatedCalliper, SimulatedPrinter
 
 UP = (0.0, 0.0, 1.0)
 R = Recipe()
@@ -144,94 +136,6 @@ def test_time_factor_is_the_log_ratio_with_t_interval() -> None:
     assert (f.value, f.low, f.high) == pytest.approx(tuple(np.exp([log.mean(), log.mean() - half, log.mean() + half])))
 
 
-def test_hardware_sizes_are_those_of_the_standard() -> None:
-    assert ISO_273["M5"] == (5.0, 5.3, 5.5, 5.8) and ISO_273["M12"] == (12.0, 13.0, 13.5, 14.5)
-    assert target("M5", "medium", True, 5.0).size == 5.5
-    t = target("M5", "slide", True, 5.0)
-    assert (t.size, t.low, t.high) == pytest.approx((5.25, 5.15, 5.35))
-    assert target("rod 8 mm", "press", False, 8.0).size == pytest.approx(8.05)
-    assert suggestion(5.3) == ("M5", "close")
-    for hardware, fit, hole in (("M99", "medium", True), ("M5", "wobbly", True), ("M5", "close", False)):
-        with pytest.raises(Refused):
-            target(hardware, fit, hole, 5.0)
-
-
-def readings(errors: list[float], kind: str = "hole", drawn: float = 5.0) -> list[Measurement]:
-    return [Measurement(kind=kind, axis="upright", drawn=drawn, printed=drawn + e) for e in errors]
-
-
-def test_own_measurements_beat_the_table_as_they_grow() -> None:
-    none = learn([], "hole", "upright")
-    assert (none.source, none.value) == ("typical", TYPICAL["hole", "upright"][0])
-    few, many = (
-        learn(readings([-0.30] * 3), "hole", "upright"),
-        learn(readings([-0.30, -0.31, -0.29] * 6), "hole", "upright"),
-    )
-    assert none.value > few.value > many.value == pytest.approx(-0.30, abs=0.005)
-    assert none.half > few.half > many.half
-    assert many.source == "yours, 18"
-    assert learn(readings([-0.2, -0.21, -0.2, -0.19, -0.6]), "hole", "upright").outliers == (4,)
-
-
-@settings(max_examples=40, deadline=None)
-@given(st.floats(-0.4, 0.0), st.integers(4, 12), st.integers(0, 10_000))
-def test_the_shift_lies_between_the_prior_and_the_readings(shift: float, n: int, seed: int) -> None:
-    errors = np.random.default_rng(seed).normal(shift, 0.02, n)
-    got = learn(readings(list(errors)), "hole", "upright")
-    low, high = sorted((TYPICAL["hole", "upright"][0], float(errors.mean())))
-    assert low - 1e-4 <= got.value <= high + 1e-4 and got.low < got.value < got.high
-
-
-def test_intervals_hold_the_truth_nine_times_in_ten() -> None:
-    """True shifts drawn from the prior itself, eight readings each, 1,000 seeded printers."""
-    rng = np.random.default_rng(11)
-    middle, sigma = TYPICAL["hole", "upright"]
-    hit = 0
-    for _ in range(1000):
-        true = rng.normal(middle, sigma)
-        s = learn(readings(list(rng.normal(true, 0.03, 8))), "hole", "upright")
-        hit += s.low <= true <= s.high
-    assert 870 <= hit <= 960
-
-
-def test_the_closed_loop_centres_the_error() -> None:
-    """Measure a simulated printer's holes, correct, print again: the error goes to nothing."""
-    rng = np.random.default_rng(3)
-    printer, calliper = SimulatedPrinter(shrink=1.0), SimulatedCalliper()
-    mesh = plate_with_hole(48, 5.5)
-    f = find_features(mesh)[0]
-    off = []
-    for _ in range(60):
-        taken = [
-            Measurement(
-                kind="hole",
-                axis="upright",
-                drawn=d,
-                printed=calliper.read(printer.printed("hole", "upright", d, rng), rng),
-            )
-            for d in (4, 5, 5.5, 6) * 2
-        ]
-        c = correct(f, Mate(feature=f.id, hardware="M5", fit="medium"), UP, taken)
-        off.append(printer.printed("hole", "upright", c.to_mm, rng) - 5.5)
-        assert c.low < c.to_mm < c.high and c.chance_then[1] > c.chance_now[1]
-    assert abs(float(np.mean(off))) < 0.02
-
-
-def test_chances_are_those_of_a_normal_and_add_up() -> None:
-    s = learn(readings([-0.2] * 8), "hole", "upright")
-    want = target("M5", "slide", True, 5.0)
-    sigma = math.hypot(s.scatter, s.half / 1.645)
-    binds, fits, rattles = chances(want, s, 5.25, True)
-    assert binds + fits + rattles == pytest.approx(1)
-    assert binds == pytest.approx(norm.cdf((5.15 - 5.25 - s.value) / sigma))
-    assert (
-        correct(
-            find_features(plate_with_hole())[0], Mate(feature="hole-1", hardware="M5", fit="slide"), (1.0, 0, 0), []
-        ).axis
-        == "lying"
-    )
-
-
 def test_the_bar_has_a_hole_and_a_pin_of_every_size() -> None:
     from knollside.core.mesh.check import check
 
@@ -293,7 +197,7 @@ def test_rank_fit_and_export_of_a_job_file(capsys, tmp_path: Path) -> None:  # t
     assert code == 0 and len(got["ways"]) >= 4 and got["solve"]["balance_error"] < 0.01
     assert got["ways"][0]["reserve"]["low"] < got["ways"][0]["reserve"]["value"] < got["ways"][0]["reserve"]["high"]
     code, got = _cli(capsys, "fit", str(path))
-    assert got["corrections"][0]["to_mm"] == pytest.approx(5.5 - TYPICAL["hole", "upright"][0])
+    assert got["corrections"][0]["to_mm"] == pytest.approx(5.5 - TYPICAL["hole", "upright"][0], abs=0.002)
     code, got = _cli(capsys, "export", str(path), "--out", str(tmp_path / "out"), "--cells", "3000")
     assert code == 0 and {Path(f).suffix for f in got["files"]} == {".3mf", ".stl", ".html", ".pdf"}
     made = load_file(next(f for f in got["files"] if f.endswith(".stl"))).mesh

@@ -6,7 +6,8 @@ import shapely
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from knollside.core.fit.process import correct, learn
+from knollside.core.fit.correction import correct
+from knollside.core.fit.process import learn
 from knollside.core.job import answer
 from knollside.core.material.allowables import allowables
 from knollside.core.material.cards import material

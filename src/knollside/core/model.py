@@ -200,12 +200,45 @@ class Recipe(Record):
 
 
 class Mate(Record):
-    """A feature and what goes with it."""
+    """A feature and what goes with it: hardware by name, a printed ``partner`` of the same part, or a thing of its
+    own size with its sleeve (mm a side) and tolerance (mm, how much larger it may be).
+
+    ``side`` says which of two printed partners is corrected; ``window`` is a gap window of the person's own; ``shape``
+    and ``cover`` are how a lying hole's roof, and a hole over a counterbore, are made to print.
+    """
 
     feature: str
-    hardware: str = Field(max_length=40)
-    fit: Literal["close", "medium", "coarse", "press", "snug", "slide", "free", "as drawn"] = "medium"
+    hardware: str = Field("as drawn", max_length=40)
+    fit: Literal[
+        "close",
+        "medium",
+        "coarse",
+        "thread",
+        "melt in",
+        "press",
+        "snug",
+        "slide",
+        "free",
+        "print in place",
+        "as drawn",
+    ] = "medium"
     apply: bool = True
+    partner: str | None = Field(None, max_length=80)
+    side: Literal["hole", "pin", "both"] = "hole"
+    size_mm: Length | None = Field(None, gt=0, le=400)
+    sleeve_mm: Length = Field(0.0, ge=0, le=20)
+    tolerance_mm: Length = Field(0.0, ge=0, le=5)
+    window: tuple[Length, Length] | None = None
+    finish: Literal["none", "primer", "paint", "primer and paint", "sanded"] = "none"
+    finish_mm: Length | None = Field(None, ge=-1, le=1)
+    shape: Literal["round", "sag", "teardrop", "flat top"] = "round"
+    cover: Literal["none", "skin", "steps"] = "none"
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Mate:
+        if self.window is not None and not -3 <= self.window[0] < self.window[1] <= 5:
+            raise ValueError("a window runs from its least to its most gap, between -3 and 5 mm")
+        return self
 
 
 class FaceMark(StrEnum):
@@ -272,14 +305,32 @@ class Way(Record):
 
 
 class Measurement(Record):
-    """One calliper reading of one printed feature, both sizes as diameters in mm."""
+    """One calliper reading of one printed feature, both sizes as diameters (or widths) in mm.
 
-    kind: Literal["hole", "pin"]
-    axis: Literal["upright", "lying"]
+    *foot*: the width of a first layer, whose flare it tells. "plumb" is a lying hole from top to bottom. ``printed``
+    is the middle of ``repeats`` readings of the same place; nozzle and layer height are those of the print.
+    """
+
+    kind: Literal["hole", "pin", "foot"]
+    axis: Literal["upright", "lying", "plumb"]
     drawn: Length = Field(gt=0, le=400)
     printed: Length = Field(gt=0, le=400)
     source: Literal["typed", "calliper", "simulated", "imported"] = "typed"
     left_out: bool = False
+    nozzle_mm: Length | None = Field(None, gt=0, le=3)
+    layer_height: Length | None = Field(None, gt=0, le=2)
+    bar: str = Field("", max_length=60)
+    repeats: int = Field(1, ge=1, le=100)
+
+
+class GapTrial(Record):
+    """Two bodies printed with a drawn gap a side, mm, and whether they came free of each other."""
+
+    direction: Literal["in the layer", "across it"]
+    drawn: Length = Field(gt=0, le=5)
+    freed: bool
+    layer_height: Length | None = Field(None, gt=0, le=2)
+    source: Literal["typed", "simulated", "imported"] = "typed"
 
 
 class BreakTest(Record):

@@ -7,10 +7,12 @@ from typing import Any
 
 from PyQt6.QtCore import QObject
 
+from knollside.core.fit.process import Setting, setting_of
+from knollside.core.fit.windows import Windows
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.ways import WEIGHTS, RatedWay, weighed
 from knollside.core.material.cards import Material
-from knollside.core.model import FaceMark, Holding, Measurement, Range, Recipe
+from knollside.core.model import FaceMark, GapTrial, Holding, Measurement, Range, Recipe
 from knollside.core.strength.trust import Trust
 from knollside.desk import buildtasks, fittasks, tasks
 from knollside.desk.answers import Answers
@@ -30,6 +32,8 @@ class Asks(QObject):
     cards: dict[str, Material]
     factor: Range
     readings: tuple[Measurement, ...]
+    trials: tuple[GapTrial, ...]
+    windows: Windows
 
     def __init__(self, work: Work) -> None:
         super().__init__()
@@ -94,7 +98,14 @@ class Asks(QObject):
     @property
     def fits_key(self) -> object:
         assert self.doc is not None
-        return (self.doc.mesh_hash, self.doc.mates, self.way, self.readings)
+        d = self.doc
+        return (d.mesh_hash, d.mates, self.way, self.readings, self.fit_setting, tuple(sorted(self.windows.items())))
+
+    @property
+    def fit_setting(self) -> Setting:
+        """What readings must share with this job to speak for it."""
+        assert self.doc is not None
+        return setting_of(self.doc.recipe, self.printer.nozzle_mm)
 
     @property
     def holding(self) -> Holding:
@@ -377,17 +388,22 @@ class Asks(QObject):
 
     def request_fits(self) -> None:
         if self.doc is not None and self.facts is not None:
-            self.work.ask("fits", self.fits_key, tasks.fits, self.facts, self.doc.mates, self.way, self.readings)
+            at = self.facts, self.doc.mates, self.way, self.readings, self.fit_setting, self.windows
+            self.work.ask("fits", self.fits_key, tasks.fits, *at)
 
     @property
     def gaps_key(self) -> object:
         assert self.doc is not None
-        return (self.doc.mesh_hash, self.way, self.doc.recipe.layer_height, self.readings)
+        return (self.doc.mesh_hash, self.way, self.learned_gaps)
+
+    @property
+    def learned_gaps(self) -> fittasks.Learned:
+        return fittasks.Learned(self.readings, self.trials, self.fit_setting)
 
     def request_gaps(self) -> None:
         """What lies between bodies printed in place."""
         if self.doc is not None and self.facts is not None:
-            at = self.facts, self.way, self.doc.recipe, self.readings
+            at = self.facts, self.way, self.doc.recipe, self.learned_gaps
             self.work.ask("gaps", self.gaps_key, fittasks.gaps_of, *at)
 
     def request_flare(self, by: float) -> None:

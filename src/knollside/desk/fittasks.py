@@ -2,35 +2,50 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
-from knollside.core.fit.clearance import FLARED_LAYERS, Freedom, freedom, gaps
-from knollside.core.fit.process import learn
+from knollside.core.fit.clearance import Freedom, Gap, freedom, gaps
+from knollside.core.fit.flaring import LAYERS, learn_flare
+from knollside.core.fit.freeing import TYPICAL, learn_frees
+from knollside.core.fit.process import Setting, learn
 from knollside.core.fit.scaling import Scaled, scale_keeping
 from knollside.core.job.answer import PartFacts, Tick
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.stand import fitting
 from knollside.core.mesh.flare import Relieved, take_flare_off
-from knollside.core.model import Measurement, Recipe, Refused
+from knollside.core.model import GapTrial, Measurement, Recipe, Refused
 
 Vec = tuple[float, float, float]
 
 
-def gaps_of(
-    part: PartFacts, direction: Vec, recipe: Recipe, readings: tuple[Measurement, ...], tick: Tick
-) -> tuple[Freedom, ...]:
+@dataclass(frozen=True)
+class Learned:
+    """What the person's own trials say that gaps rest on."""
+
+    readings: tuple[Measurement, ...]
+    trials: tuple[GapTrial, ...]
+    setting: Setting
+
+    def freedom(self, gap: Gap) -> Freedom:
+        hole, pin = (learn(self.readings, k, "upright", setting=self.setting) for k in ("hole", "pin"))
+        flared = learn_flare(self.readings, self.setting)
+        return freedom(gap, hole, pin, *(learn_frees(self.trials, d) for d in TYPICAL), flared)
+
+
+def gaps_of(part: PartFacts, direction: Vec, recipe: Recipe, learned: Learned, tick: Tick) -> tuple[Freedom, ...]:
     """Every pair of bodies with the chances of its gap on this printer."""
     if part.soundness.bodies < 2:
         return ()
     tick(0.1, "measuring between bodies")
-    hole, pin = learn(readings, "hole", "upright"), learn(readings, "pin", "upright")
-    return tuple(freedom(g, hole, pin) for g in gaps(part.mesh, direction, recipe))
+    return tuple(learned.freedom(g) for g in gaps(part.mesh, direction, recipe))
 
 
 def flare(part: PartFacts, direction: Vec, by: float, recipe: Recipe, tick: Tick) -> Relieved:
     """Take the flare off the layers that have one."""
     tick(0.2, "cutting it off")
-    return take_flare_off(part.mesh, direction, by, FLARED_LAYERS * recipe.layer_height)
+    return take_flare_off(part.mesh, direction, by, LAYERS * recipe.layer_height)
 
 
 def scale(

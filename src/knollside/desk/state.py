@@ -2,60 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
-from datetime import datetime
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QUndoCommand, QUndoStack
 
-from knollside.core.bench.bond import learn_bond
-from knollside.core.build.price import time_factor
 from knollside.core.job.file import Job, PrinterFacts
-from knollside.core.material.bond import Setting, with_setting
-from knollside.core.material.cards import MATERIALS, Material, material, with_bond
-from knollside.core.material.own import FIELDS, FieldName, OwnCard, OwnValue, with_own
-from knollside.core.model import Duty, FaceMark, Held, Load, LoadCase, Mate, Measurement, Mesh, Range, Refused, Way
-from knollside.desk.asks import Asks
+from knollside.core.model import Duty, FaceMark, Held, Load, LoadCase, Mate, Mesh, Way
+from knollside.desk.records import Records
 from knollside.desk.work import Work
-from knollside.store.workshop import PartDoc, PrintRecord, Spool, Workshop
+from knollside.store.workshop import Spool, Workshop
 
 
-class _Edit(QUndoCommand):
-    """One named edit that can be undone: two functions."""
+class State(Records):
+    """The part on the stage."""
 
-    def __init__(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
-        super().__init__(text)
-        self._do, self._undo = do, undo
-
-    def redo(self) -> None:
-        self._do()
-
-    def undo(self) -> None:
-        self._undo()
-
-
-class State(Asks):
-    """The part on the stage. ``changed`` fires after any stored edit, ``said`` carries a sentence for the person."""
-
-    changed = pyqtSignal()
     opened = pyqtSignal()
-    said = pyqtSignal(str)
 
     def __init__(self, shop: Workshop, work: Work) -> None:
-        super().__init__(work)
-        self.shop = shop
-        self.undo = QUndoStack(self)
-        self.undo.setUndoLimit(200)
-        self.doc: PartDoc | None = None
+        super().__init__(shop, work)
         self.picked: str = ""
-        self._printers = shop.printers()
-        self._spools = shop.spools()
-        self._own = shop.own_cards()
-        self._learned: tuple[object, dict[str, Material]] = (None, {})
-        self._readings: list[tuple[int, datetime, Measurement]] = []
-        self._prints: list[PrintRecord] = []
         self.answers.changed.connect(self._on_answer)
 
     # Opening
@@ -70,15 +36,6 @@ class State(Asks):
         self.request_part()
         self.opened.emit()
         self.changed.emit()
-
-    def _reload_records(self) -> None:
-        self._printers, self._spools = self.shop.printers(), self.shop.spools()
-        doc = self.doc
-        if doc is None or doc.printer_id is None:
-            self._readings, self._prints = [], []
-        else:
-            self._readings = self.shop.measurements(doc.printer_id, doc.material)
-            self._prints = self.shop.prints(doc.printer_id)
 
     def _on_answer(self, name: str) -> None:
         if name == "opened":
@@ -96,12 +53,6 @@ class State(Asks):
     # Records that go with the part
 
     @property
-    def printer(self) -> PrinterFacts:
-        if self.doc is not None and self.doc.printer_id in self._printers:
-            return self._printers[self.doc.printer_id]
-        return PrinterFacts()
-
-    @property
     def spool(self) -> Spool | None:
         return next((s for s in self._spools if self.doc is not None and s.id == self.doc.spool_id), None)
 
@@ -110,77 +61,8 @@ class State(Asks):
         return tuple(self._spools)
 
     @property
-    def readings(self) -> tuple[Measurement, ...]:
-        return tuple(m for _, _, m in self._readings)
-
-    @property
-    def prints(self) -> tuple[PrintRecord, ...]:
-        return tuple(self._prints)
-
-    @property
     def printers(self) -> dict[int, PrinterFacts]:
         return self._printers
-
-    @property
-    def card(self) -> Material:
-        """The part's material: the person's own values and trials first, as this recipe and nozzle print it."""
-        assert self.doc is not None
-        return with_setting(self.cards[material(self.doc.material).name], self.setting)
-
-    @property
-    def setting(self) -> Setting:
-        """How this recipe and nozzle print the bond between layers."""
-        assert self.doc is not None
-        bond, recipe = self.cards[material(self.doc.material).name].bond, self.doc.recipe
-        # Own pull tests were printed with this nozzle: what it costs is in them already.
-        hard = self.printer.hard_nozzle and not bond.source.startswith("yours")
-        return Setting(recipe.nozzle_c, recipe.fan, None, hard, recipe.layer_height / self.printer.nozzle_mm)
-
-    @property
-    def cards(self) -> dict[str, Material]:
-        """Every material, with the person's own values, and bonds learned from trials, in place of typical ones."""
-        key = (tuple(self._prints), tuple(self._own.items()))
-        if self._learned[0] != key:
-            self._learned = (key, self._learn())
-        return self._learned[1]
-
-    def _learn(self) -> dict[str, Material]:
-        out: dict[str, Material] = {}
-        for name, typical in MATERIALS.items():
-            card = with_own(typical, self._own.get(name))
-            tests = [p.broke for p in self._prints if p.broke is not None and p.material == name]
-            out[name] = with_bond(card, learn_bond(tests, card.bond) if tests else None)
-        return out
-
-    @property
-    def own_cards(self) -> dict[str, OwnCard]:
-        return self._own
-
-    @property
-    def own_values(self) -> dict[FieldName, OwnValue]:
-        """The person's own values of the part's material."""
-        assert self.doc is not None
-        return self._own.get(self.doc.material, OwnCard()).values
-
-    def put_own_value(self, name: str, field: FieldName, value: OwnValue | None) -> None:
-        """A value of a material as the person's own, or typical again (None)."""
-        before = self._own.get(name, OwnCard())
-        values = {k: v for k, v in before.values.items() if k != field}
-        after = OwnCard(values=values if value is None else values | {field: value})
-        if after == before:
-            return
-
-        def put(own: OwnCard) -> None:
-            self.shop.put_own_card(name, own)
-            self._own = self.shop.own_cards()
-            self.changed.emit()
-
-        words = f"{name}: {FIELDS[field].words.lower()}" + (" typical again" if value is None else "")
-        self._push(words, lambda: put(after), lambda: put(before))
-
-    @property
-    def factor(self) -> Range:
-        return time_factor([(p.estimate_hours or 0, p.actual_hours or 0) for p in self._prints])
 
     # Edits: each is one undo step and one transaction
 
@@ -191,30 +73,6 @@ class State(Asks):
         if before == value:
             return
         self._push(text, lambda: self._put(part, kind, value), lambda: self._put(part, kind, before))
-
-    def _push(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> bool:
-        # The store is asked first: an edit it refuses must not stay on the undo list.
-        try:
-            do()
-        except Refused as refusal:
-            self.said.emit(str(refusal))
-            return False
-        done = [True]
-
-        def again() -> None:
-            if done:
-                done.clear()
-            else:
-                self._guarded(do)
-
-        self.undo.push(_Edit(text, again, lambda: self._guarded(undo)))
-        return True
-
-    def _guarded(self, act: Callable[[], None]) -> None:
-        try:
-            act()
-        except Refused as refusal:
-            self.said.emit(str(refusal))
 
     def _put(self, part: int, kind: str, value: Any) -> None:
         self.shop.put_document(part, kind, value)
@@ -339,40 +197,6 @@ class State(Asks):
             if f is not None and f.kind in ("hole", "pin") and f.diameter:
                 name, fit = suggestion(f.diameter) if f.kind == "hole" else ("as drawn", "as drawn")
                 self.edit("mates", (*self.doc.mates, Mate(feature=feature, hardware=name, fit=fit)), f"mate of {words}")
-
-    # Records of the bench
-
-    def add_reading(self, reading: Measurement) -> None:
-        assert self.doc is not None and self.doc.printer_id is not None
-        printer, name, row = self.doc.printer_id, self.doc.material, [0]
-
-        def do() -> None:
-            row[0] = self.shop.add_measurement(printer, name, datetime.now(), reading)
-            self._after_record()
-
-        def undo() -> None:
-            self.shop.remove_measurement(row[0])
-            self._after_record()
-
-        self._push(f"reading of {reading.kind} {reading.drawn:g}", do, undo)
-
-    def add_print(self, record: PrintRecord, text: str) -> None:
-        row = [0]
-
-        def do() -> None:
-            row[0] = self.shop.add_print(record)
-            self._after_record()
-
-        def undo() -> None:
-            self.shop.remove_print(row[0])
-            self._after_record()
-
-        self._push(text, do, undo)
-
-    def _after_record(self) -> None:
-        self._reload_records()
-        self.request_fits()
-        self.changed.emit()
 
     # The open file
 

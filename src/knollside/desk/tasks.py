@@ -11,7 +11,9 @@ import numpy as np
 from knollside.core.build.board import Board
 from knollside.core.build.price import Pace, SmallLayers, layer_seconds, small_layers
 from knollside.core.build.stack import use_of_layers
-from knollside.core.fit.process import Correction, Shift, learn
+from knollside.core.fit.correction import Correction
+from knollside.core.fit.process import AXES, REFERENCE, Process, Setting, Shift, process_of
+from knollside.core.fit.windows import Windows
 from knollside.core.job import answer
 from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
 from knollside.core.job.compare import Column, column, unbeaten
@@ -92,7 +94,13 @@ class Supported:
 class Fitting:
     corrections: tuple[Correction, ...]
     refused: tuple[str, ...]
-    shifts: tuple[Shift, ...]
+    processes: tuple[Process, ...]
+
+    def process(self, axis: str) -> Process:
+        return self.processes[AXES.index(axis)]
+
+    def shift(self, kind: str, axis: str, drawn: float = REFERENCE) -> Shift:
+        return self.process(axis).shift(kind, drawn)
 
 
 @dataclass(frozen=True)
@@ -295,11 +303,16 @@ def prove(
 
 
 def fits(
-    part: PartFacts, mates: tuple[Mate, ...], direction: Vec, readings: tuple[Measurement, ...], tick: Tick
+    part: PartFacts,
+    mates: tuple[Mate, ...],
+    direction: Vec,
+    readings: tuple[Measurement, ...],
+    setting: Setting,
+    windows: Windows,
+    tick: Tick,
 ) -> Fitting:
-    found, refused = answer.corrections(part, mates, direction, readings)
-    shifts = tuple(learn(readings, kind, axis) for kind in ("hole", "pin") for axis in ("upright", "lying"))
-    return Fitting(found, refused, shifts)
+    found, refused = answer.corrections(part, mates, direction, readings, setting, windows)
+    return Fitting(found, refused, tuple(process_of(readings, axis, setting) for axis in AXES))
 
 
 def correct(

@@ -8,7 +8,7 @@ import tempfile
 from pathlib import Path
 
 from knollside.core.build.price import Pace
-from knollside.core.fit.process import Correction
+from knollside.core.fit.correction import Correction
 from knollside.core.job.answer import PartFacts, laid, price_of
 from knollside.core.job.file import PrinterFacts
 from knollside.core.material.allowables import target_reserve, withheld

@@ -6,7 +6,7 @@ import io
 from dataclasses import dataclass
 from html import escape
 
-from knollside.core.fit.process import Correction
+from knollside.core.fit.correction import Correction
 from knollside.core.mesh.edit import Change
 from knollside.core.run.preflight import Caution, Check
 

@@ -11,7 +11,7 @@ from sqlalchemy import Engine, create_engine, event, text
 
 from knollside.core.model import Refused
 
-HEAD = "0002"
+HEAD = "0003"
 
 
 class Lock:

@@ -84,6 +84,17 @@ class MeasurementRow(Base):
     body: Mapped[str] = mapped_column(Text)
 
 
+class GapTrialRow(Base):
+    """One rung of a gap ladder: came free or did not."""
+
+    __tablename__ = "gap_trials"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    printer_id: Mapped[int] = mapped_column(ForeignKey("printers.id", ondelete="CASCADE"), index=True)
+    material: Mapped[str] = mapped_column(String(40), index=True)
+    taken: Mapped[datetime]
+    body: Mapped[str] = mapped_column(Text)
+
+
 class PrintRow(Base):
     """One print made: estimate and actual hours, how it came out, and a break if there was one."""
 

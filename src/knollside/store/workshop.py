@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 from pydantic import TypeAdapter
@@ -22,10 +23,11 @@ from sqlalchemy.orm import Session
 from knollside.core.job.file import PrinterFacts
 from knollside.core.material.own import OwnCard
 from knollside.core.mesh.load import MAX_TRIANGLES
-from knollside.core.model import BreakTest, Duty, Mate, Measurement, Mesh, Recipe, Refused, Way
+from knollside.core.model import BreakTest, Duty, GapTrial, Mate, Measurement, Mesh, Recipe, Refused, Way
 from knollside.store.opening import Lock, open_engine
 from knollside.store.tables import (
     DocumentRow,
+    GapTrialRow,
     JobRow,
     MeasurementRow,
     MeshRow,
@@ -37,6 +39,7 @@ from knollside.store.tables import (
     SpoolRow,
 )
 
+_Taken = TypeVar("_Taken", Measurement, GapTrial)
 _MATES: TypeAdapter[tuple[Mate, ...]] = TypeAdapter(tuple[Mate, ...])
 
 
@@ -293,14 +296,41 @@ class Workshop:
             if row is not None:
                 s.delete(row)
 
+    def put_measurement(self, measurement_id: int, reading: Measurement) -> None:
+        """Change a reading that is kept, as when it is left out."""
+        with self._edit() as s:
+            row = s.get(MeasurementRow, measurement_id)
+            if row is not None:
+                row.body = reading.model_dump_json()
+
     def measurements(self, printer_id: int, material: str) -> list[tuple[int, datetime, Measurement]]:
+        return self._taken(MeasurementRow, Measurement, printer_id, material)
+
+    def add_gap_trial(self, printer_id: int, material: str, taken: datetime, trial: GapTrial) -> int:
+        with self._edit() as s:
+            row = GapTrialRow(printer_id=printer_id, material=material, taken=taken, body=trial.model_dump_json())
+            s.add(row)
+            s.flush()
+            return row.id
+
+    def remove_gap_trial(self, trial_id: int) -> None:
+        with self._edit() as s:
+            row = s.get(GapTrialRow, trial_id)
+            if row is not None:
+                s.delete(row)
+
+    def gap_trials(self, printer_id: int, material: str) -> list[tuple[int, datetime, GapTrial]]:
+        return self._taken(GapTrialRow, GapTrial, printer_id, material)
+
+    def _taken(
+        self, table: type[MeasurementRow] | type[GapTrialRow], record: type[_Taken], printer_id: int, material: str
+    ) -> list[tuple[int, datetime, _Taken]]:
+        """What was taken of one printer and material, in order."""
         with Session(self._engine) as s:
             rows = s.scalars(
-                select(MeasurementRow)
-                .where(MeasurementRow.printer_id == printer_id, MeasurementRow.material == material)
-                .order_by(MeasurementRow.id)
+                select(table).where(table.printer_id == printer_id, table.material == material).order_by(table.id)
             )
-            return [(r.id, r.taken, Measurement.model_validate_json(r.body)) for r in rows]
+            return [(r.id, r.taken, record.model_validate_json(r.body)) for r in rows]
 
     def add_print(self, record: PrintRecord) -> int:
         with self._edit() as s:

@@ -13,17 +13,14 @@ import numpy as np
 import shapely
 from scipy.special import ndtr
 
+from knollside.core.fit.flaring import LAYERS
+from knollside.core.fit.freeing import chance_freed
 from knollside.core.fit.process import Shift
 from knollside.core.mesh.distance import shortest
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Array, Mesh, Range, Recipe, Refused, rotation_to_up
 
-# What a printer frees, printed gap a side, mm: typical, until a gap ladder is measured.
-FREES = Range(0.20, 0.12, 0.30)
-FREES_LAYERS = 1  # empty layers between, across them: typical
-FLARE = Range(0.15, 0.05, 0.30)  # a body's first layer grows so much a side
-FLARED_LAYERS = 2
 RATTLES = 0.45  # printed gap a side past which a joint rattles
 FACES = 1.5  # mm; nothing nearer than this across the layers: nothing faces it
 MOST_LAYERS = 3000
@@ -48,7 +45,7 @@ class Gap:
 @dataclass(frozen=True)
 class Freedom:
     """Whether a gap comes free: printed gap a side with its doubt, the chances to weld, to turn and to rattle, and in
-    words what decides it and what would cure it."""
+    words what decides it and what would cure it. ``open_to`` is the drawn gap a side that would, mm."""
 
     gap: Gap
     printed: Range
@@ -57,6 +54,7 @@ class Freedom:
     rattles: float
     why: str
     cure: str
+    open_to: float
 
 
 def split_bodies(mesh: Mesh) -> list[Mesh]:
@@ -125,7 +123,7 @@ def _gap(
     apart = np.full(both, np.inf)
     apart[shared] = shapely.distance(one[shared], two[shared])
     least = int(np.argmin(apart)) if shared.any() else -1
-    low = apart[:FLARED_LAYERS].min() if both else np.inf
+    low = apart[:LAYERS].min() if both else np.inf
     between = _between(a, b, h)
     return Gap(
         bodies,
@@ -154,8 +152,9 @@ def _between(a: list[shapely.Geometry], b: list[shapely.Geometry], h: float) -> 
     return None
 
 
-def freedom(gap: Gap, hole: Shift, pin: Shift, frees: Range = FREES) -> Freedom:
-    """What comes of a gap on this printer. ``hole`` and ``pin`` are the learned shifts of diameters, upright."""
+def freedom(gap: Gap, hole: Shift, pin: Shift, frees: Range, across: Range, flare: Range) -> Freedom:
+    """What comes of a gap on this printer. ``hole`` and ``pin`` are the learned shifts of diameters, upright;
+    ``frees`` and ``across`` the drawn gaps that come free, in the layer and across it; ``flare`` the foot's growth."""
     # Both shifts are of diameters: a side of the gap takes half of each.
     shrink = (pin.value - hole.value) / 2
     doubt = math.hypot(pin.half, hole.half) / 2 / 1.645
@@ -163,27 +162,34 @@ def freedom(gap: Gap, hole: Shift, pin: Shift, frees: Range = FREES) -> Freedom:
     source = hole.source if hole.count else "typical"
     drawn = gap.in_layer if gap.in_layer is not None else gap.smallest
     printed = Range(drawn - shrink, drawn - shrink - 1.645 * scatter, drawn - shrink + 1.645 * scatter, source)
-    limit = (frees.high - frees.low) / 2 / 1.645
-    sigma = math.hypot(scatter, limit)
-    welds = float(ndtr((frees.value - printed.value) / sigma))
-    why = f"{drawn:.2f} mm drawn in the layer prints at about {printed.value:.2f} mm"
-    cure = f"open it to {frees.value + shrink + 1.645 * sigma:.2f} mm a side"
+    # Bodies that share no layer can only weld across them.
+    welds = 1 - chance_freed(drawn, frees) if gap.in_layer is not None else 0.0
+    sure = frees.value + 1.645 * math.hypot((frees.high - frees.low) / 2 / 1.645, 0.03)
+    why = (
+        f"{drawn:.2f} mm drawn in the layer prints at about {printed.value:.2f} mm; {frees.value:.2f} drawn comes free"
+    )
+    cure, open_to = f"open it to {sure:.2f} mm a side", sure
     if gap.lowest is not None:
         # Both bodies flare towards each other.
-        left = gap.lowest - shrink - 2 * FLARE.value
-        flare = math.hypot(sigma, 2 * (FLARE.high - FLARE.low) / 2 / 1.645)
-        low = float(ndtr((0.05 - left) / flare))  # a thread of flare snaps when it is turned
+        left = gap.lowest - shrink - 2 * flare.value
+        sigma = math.hypot(scatter, 2 * (flare.high - flare.low) / 2 / 1.645)
+        low = float(ndtr((0.05 - left) / sigma))  # a thread of flare snaps when it is turned
         if low > welds:
             ends = f"leave about {left:.2f} mm" if left > 0.02 else "close it"
             welds, why = low, f"{gap.lowest:.2f} mm in the first layers: they flare and {ends}"
             cure = "take the flare off the bottom edges (below), or raise the lower body by a layer or two"
-    if gap.layers_between is not None and gap.layers_between < FREES_LAYERS:
-        welds, why = max(welds, 0.9), f"{gap.layers_between} empty layers between them, one above the other"
-        cure = f"leave {FREES_LAYERS + 1} layers, {(FREES_LAYERS + 1) * gap.layer_height:.2f} mm, across the layers"
+    if gap.layers_between is not None:
+        up = gap.layers_between * gap.layer_height
+        stuck = 1 - chance_freed(up, across)
+        if stuck > welds:
+            welds, why = stuck, f"{gap.layers_between} empty layers between them, one above the other"
+            need = math.ceil((across.value + 1.645 * (across.high - across.low) / 3.29) / gap.layer_height)
+            cure = f"leave {need} layers, {need * gap.layer_height:.2f} mm, across the layers"
     rattles = (1 - welds) * float(ndtr((printed.value - RATTLES) / scatter))
     turns = max(1 - welds - rattles, 0.0)
     if welds < 0.1 and rattles > 0.5:
-        cure = f"close it to {RATTLES + shrink - 1.645 * scatter:.2f} mm a side"
+        open_to = RATTLES + shrink - 1.645 * scatter
+        cure = f"close it to {open_to:.2f} mm a side"
     elif welds < 0.1:
-        cure = ""
-    return Freedom(gap, printed, welds, turns, rattles, why, cure)
+        cure, open_to = "", drawn
+    return Freedom(gap, printed, welds, turns, rattles, why, cure, open_to)

@@ -15,7 +15,9 @@ from knollside.core.build.board import Board, Pricer, trade_board
 from knollside.core.build.choose import Choice, Reach, rank_materials
 from knollside.core.build.price import Pace, Price, price
 from knollside.core.build.stack import stack_layers, use_of
-from knollside.core.fit.process import Correction, correct
+from knollside.core.fit.correction import Correction, correct
+from knollside.core.fit.process import Setting
+from knollside.core.fit.windows import Windows
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.stand import overhang_limit
 from knollside.core.lay.ways import NET_DIRECTIONS, Ground, Ranking, RatedWay, rank, rate_way, survey
@@ -341,16 +343,29 @@ def verify(
 
 
 def corrections(
-    part: PartFacts, mates: tuple[Mate, ...], direction: tuple[float, float, float], readings: tuple[Measurement, ...]
+    part: PartFacts,
+    mates: tuple[Mate, ...],
+    direction: tuple[float, float, float],
+    readings: tuple[Measurement, ...],
+    setting: Setting | None = None,
+    windows: Windows | None = None,
 ) -> tuple[tuple[Correction, ...], tuple[str, ...]]:
     """Every mate's correction, and a sentence for each that cannot be given."""
-    good, refused = [], []
+    good: list[Correction] = []
+    refused = []
     for mate in mates:
         f = part.feature(mate.feature)
         try:
             if f is None:
                 raise Refused(f"There is no feature '{mate.feature}' on this part.")
-            good.append(correct(f, mate, direction, readings))
+            other = part.feature(mate.partner) if mate.partner else None
+            if mate.partner and other is None:
+                raise Refused(f"{f.title} goes with '{mate.partner}', which is not on this part.")
+            good.append(correct(f, mate, direction, readings, other, setting, windows))
+            alone = mate.side == ("pin" if f.kind == "pin" else "hole")
+            if other is not None and not alone:
+                turned = mate.model_copy(update={"feature": other.id, "partner": f.id})
+                good.append(correct(other, turned, direction, readings, f, setting, windows))
         except Refused as refusal:
             refused.append(str(refusal))
     return tuple(good), tuple(refused)
@@ -360,7 +375,7 @@ def apply_corrections(
     part: PartFacts, mates: tuple[Mate, ...], found: tuple[Correction, ...], line_width: float
 ) -> Edited:
     """The mesh with the chosen corrections made, exactly there and nowhere else."""
-    chosen = {m.feature for m in mates if m.apply}
+    chosen = {name for m in mates if m.apply for name in (m.feature, m.partner)}
     wanted = {c.feature: c.to_mm for c in found if c.feature in chosen and abs(c.to_mm - c.from_mm) > 5e-4}
     if not wanted:
         return Edited(part.mesh, ())

@@ -54,9 +54,10 @@ class OwnValue(Record):
 
 
 class OwnCard(Record):
-    """All values of one material that are the person's own."""
+    """All values of one material that are the person's own, and their windows of fit classes (least, most gap, mm)."""
 
     values: dict[FieldName, OwnValue] = Field(default_factory=dict, max_length=20)
+    windows: dict[str, tuple[float, float]] = Field(default_factory=dict, max_length=20)
 
 
 def with_own(card: Material, own: OwnCard | None) -> Material:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QWidget
 
-from knollside.core.fit.process import Correction
+from knollside.core.fit.correction import Correction
 from knollside.desk.theme.look import font, look
 
 ROW = 78
@@ -72,7 +72,7 @@ class FitLadder(QWidget):
         words = c.target.words.split(", ")
         for k, w in enumerate(words[:2]):
             p.drawText(QPointF(10, top + 36 + 15 * k), w)
-        sigma = float(np.hypot(c.shift.scatter, c.shift.half / 1.645))
+        sigma = c.sigma
         p.save()
         p.setClipRect(QRectF(left, top, right - left, ROW))
         self._bell(p, x, c.printed_now, sigma, base, False)

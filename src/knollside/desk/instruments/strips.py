@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QWidget
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.build.stack import inset
-from knollside.core.fit.process import Correction, Shift
+from knollside.core.fit.correction import Correction
+from knollside.core.fit.process import Shift
 from knollside.core.model import Measurement, Recipe
 from knollside.desk.theme.look import font, look
 

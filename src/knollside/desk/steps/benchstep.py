@@ -272,10 +272,11 @@ class BenchStep(Step):
         self.machine.setText(f"{self.state.printer.name}, {doc.material}")
         clear(self.shifts)
         fitting: tasks.Fitting | None = self.state.answers.get("fits")
-        for s in fitting.shifts if fitting else ():
-            self.shifts.addWidget(self._shift(s))
+        for axis in ("upright", "lying") if fitting else ():
+            for kind in ("hole", "pin"):
+                self.shifts.addWidget(self._shift(fitting.shift(kind, axis)))
         kind = spot.kind if spot is not None else "hole"
-        mine = next((s for s in fitting.shifts if s.kind == kind and s.axis == "upright"), None) if fitting else None
+        mine = fitting.shift(kind, "upright") if fitting else None
         self.chart.put(mine, self.state.readings, kind)
         bond = self.state.card.bond
         self.bond.setText(
@@ -304,7 +305,7 @@ class BenchStep(Step):
             return Verdict("Open a part first.")
         spot = self.spot()
         kind = spot.kind if spot is not None else "hole"
-        s = next(x for x in fitting.shifts if x.kind == kind and x.axis == "upright")
+        s = fitting.shift(kind, "upright")
         way = "close" if s.value < 0 else "grow"
         odd = f" {len(s.outliers)} reading looks wrong; measure it again." if s.outliers else ""
         body = (

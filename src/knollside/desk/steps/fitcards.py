@@ -6,7 +6,8 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from knollside.core.fit.clearance import FLARE, Freedom
+from knollside.core.fit.clearance import Freedom
+from knollside.core.fit.flaring import TYPICAL as FLARE
 from knollside.core.fit.scaling import Scaled
 from knollside.core.mesh.flare import Relieved
 from knollside.core.model import Feature

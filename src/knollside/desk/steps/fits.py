@@ -6,9 +6,10 @@ from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from knollside.core.fit.hardware import CLASSES, names, suggestion
-from knollside.core.fit.process import Correction
+from knollside.core.fit.correction import Correction
+from knollside.core.fit.hardware import names, suggestion
 from knollside.core.fit.scaling import Scaled
+from knollside.core.fit.windows import CLASSES
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved
 from knollside.core.model import FaceMark, Mate
