@@ -417,7 +417,9 @@ class Feature:
     """A thing on the part a person would name.
 
     ``centre`` is the middle of the axis, ``axis`` a unit vector (the outward
-    normal for a flat), ``faces`` the triangle numbers it is made of.
+    normal for a flat), ``faces`` the triangle numbers it is made of. ``readings``
+    are a polygon's two diameters, with its corners or its flats on the circle.
+    ``role`` and ``beside`` say what it is to others (a counterbore of hole-1).
     """
 
     id: str
@@ -431,16 +433,24 @@ class Feature:
     through: bool | None = None
     facets: int | None = None
     body: int = 0
+    readings: tuple[float, float] | None = None
+    role: str = ""
+    beside: tuple[str, ...] = ()
+    pitch: float | None = None
+    inside: bool | None = None
 
     @property
     def title(self) -> str:
         number = self.id.rsplit("-", 1)[-1]
-        return f"{self.kind.capitalize()} {number}"
+        name = self.role if self.role in ("counterbore", "countersink") else self.kind
+        return f"{name.capitalize()} {number}"
 
     @property
     def size_text(self) -> str:
         if self.kind == "hexagon":
             return f"{self.diameter:.2f} mm across flats"
+        if self.kind == "thread":
+            return f"{self.diameter:.2f} mm, {self.pitch:.2f} mm a turn, {'inside' if self.inside else 'outside'}"
         if self.diameter is not None:
             deep = "" if self.length is None else f", {self.length:.1f} mm long"
             end = (

@@ -1,16 +1,21 @@
-"""What is on the part: holes, pins, hexagons, slots, cones, fillets, flats, lettering."""
+"""What is on the part: holes, pins, hexagons, slots, threads, cones, lettering, fillets, flats."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
+from knollside.core.mesh.cones import find_cones
+from knollside.core.mesh.lettering import DEPTH, find_lettering
 from knollside.core.mesh.patches import Patches, patches_of
 from knollside.core.mesh.rounds import Round, find_rounds
-from knollside.core.mesh.topology import bodies_of
+from knollside.core.mesh.stacks import related
+from knollside.core.mesh.threads import Thread, find_threads
+from knollside.core.mesh.topology import bodies_of, edges_of
 from knollside.core.model import Array, Feature, Ints, Mesh, Refused
 
 SMALLEST_FLAT = 0.002  # share of the whole surface
-LETTERING_DEPTH = 1.5
 
 
 def find_features(mesh: Mesh) -> tuple[Feature, ...]:
@@ -18,25 +23,43 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
 
     Diameters have the polygon effect taken out: a round hole in a mesh is a
     polygon whose corners (or, for some exports, mid-flats) lie on the circle.
+    Both readings are kept; for a coarse polygon the rounder number is believed.
     """
     middle = mesh.bounds.mean(axis=0)  # recentre: keeps circle fits exact far from the origin
     local = Mesh(mesh.vertices - middle, mesh.faces)
-    patches = patches_of(local)
+    edges = edges_of(local)
+    patches = patches_of(local, edges)
     rounds = find_rounds(local, patches)
-    label = bodies_of(mesh)[1]
+    label = bodies_of(mesh, edges)[1]
     used = np.zeros(patches.count, bool)
     for r in rounds:
         used[r.patches] = True
     flats = _flats(local, patches, used)
+    grounds = [int(patches.of_face[f.faces[0]]) for f in flats]
+    plain = np.full(len(mesh.faces), -1, np.int64)
+    for i, r in enumerate(rounds):
+        if r.whole:
+            plain[r.faces] = i
+    letters = find_lettering(local, patches, edges, grounds)
+    free = ~np.isin(patches.of_face, grounds) & (plain < 0)
+    for _, faces in letters:
+        free[faces] = False
+    threads = find_threads(local, edges, free)
+    grouped = np.zeros(len(mesh.faces), bool)
+    for faces in (*(f for _, f in letters), *(t.faces for t in threads)):
+        grouped[faces] = True
+
     raw: list[Feature] = []
     partial: list[Round] = []
-    lettering = _lettering(local, patches, rounds, flats)
+    counters = _counters(rounds, flats)
     for i, r in enumerate(rounds):
+        if grouped[r.faces].all():
+            continue
         if r.sides == 6 and r.whole:
             raw.append(_feature("hexagon", r, r.flat_diameter))
         elif r.sides < 8:
             continue
-        elif i in lettering:
+        elif i in counters:
             raw.append(_feature("lettering", r, r.diameter))
         elif r.whole:
             raw.append(_feature("hole" if r.hollow else "pin", r, r.diameter))
@@ -45,32 +68,28 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     slots, fillets = _pair_slots(partial)
     raw += slots
     raw += [_feature("fillet", r, r.diameter) for r in fillets]
-    raw += _cones(local, patches, used)
-    raw += flats
+    raw += [c for c in find_cones(local, patches, used) if not grouped[c.faces].all()]
+    raw += [f for f in flats if not grouped[f.faces].all()]
+    raw += [_letters(local, patches, p, faces) for p, faces in letters]
+    raw += [_thread(t) for t in threads]
 
     areas = mesh.areas
     number: dict[str, int] = {}
     named = []
-    rank = ["hole", "pin", "hexagon", "slot", "cone", "lettering", "fillet", "flat"]
+    rank = ["hole", "pin", "hexagon", "slot", "thread", "cone", "lettering", "fillet", "flat"]
     for f in sorted(raw, key=lambda f: (rank.index(f.kind), -round(f.area, 3), tuple(np.round(f.centre, 3)))):
         number[f.kind] = number.get(f.kind, 0) + 1
         x, y, z = (float(c) for c in np.asarray(f.centre) + middle)
         named.append(
-            Feature(
-                f"{f.kind}-{number[f.kind]}",
-                f.kind,
-                (x, y, z),
-                f.axis,
-                f.faces,
-                float(areas[f.faces].sum()),
-                f.diameter,
-                f.length,
-                f.through,
-                f.facets,
-                int(label[f.faces[0]]),
+            replace(
+                f,
+                id=f"{f.kind}-{number[f.kind]}",
+                centre=(x, y, z),
+                area=float(areas[f.faces].sum()),
+                body=int(label[f.faces[0]]),
             )
         )
-    return tuple(named)
+    return tuple(related(named))
 
 
 def feature_at(mesh: Mesh, features: tuple[Feature, ...], point: Array | tuple[float, float, float]) -> Feature:
@@ -104,8 +123,20 @@ def feature_of_face(mesh: Mesh, features: tuple[Feature, ...], face: int) -> Fea
 def _feature(kind: str, r: Round, diameter: float) -> Feature:
     ends = r.closed_ends
     through = None if kind in ("pin", "fillet") else not (ends[0] or ends[1])
+    readings = (r.corner_diameter, r.flat_diameter)
     return Feature(
-        "", kind, _triple(r.centre), _triple(r.axis), r.faces, 0.0, float(diameter), r.length, through, r.sides
+        "",
+        kind,
+        _triple(r.centre),
+        _triple(r.axis),
+        r.faces,
+        0.0,
+        float(diameter),
+        r.length,
+        through,
+        r.sides,
+        readings=readings,
+        inside=r.hollow,
     )
 
 
@@ -126,14 +157,34 @@ def _flats(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
     ]
 
 
-def _lettering(mesh: Mesh, patches: Patches, rounds: list[Round], flats: list[Feature]) -> set[int]:
-    """Shallow shut rounds whose floor is level with a larger face: counters of raised characters.
+def _letters(mesh: Mesh, patches: Patches, ground: int, faces: Ints) -> Feature:
+    points = mesh.vertices[np.unique(mesh.faces[faces])]
+    normal = patches.normal[ground]
+    height = (points - patches.centre[ground]) @ normal
+    return Feature("", "lettering", _triple(points.mean(axis=0)), _triple(normal), faces, length=float(np.ptp(height)))
 
-    Small outward rounds of the same height standing on such a face are strokes of them.
-    """
+
+def _thread(t: Thread) -> Feature:
+    diameter = t.major if not t.inside else t.minor
+    return Feature(
+        "",
+        "thread",
+        _triple(t.centre),
+        _triple(t.axis),
+        t.faces,
+        diameter=diameter,
+        length=t.length,
+        pitch=t.pitch,
+        inside=t.inside,
+        readings=(t.major, t.minor),
+    )
+
+
+def _counters(rounds: list[Round], flats: list[Feature]) -> set[int]:
+    """Shallow shut rounds whose floor is level with a larger face: counters of raised characters."""
     marked: set[int] = set()
     for i, r in enumerate(rounds):
-        if r.length > LETTERING_DEPTH or not r.whole:
+        if r.length > DEPTH or not r.whole or not r.hollow:
             continue
         shut_low, shut_high = r.closed_ends
         if shut_low == shut_high:
@@ -185,53 +236,3 @@ def _pair_slots(partial: list[Round]) -> tuple[list[Feature], list[Round]]:
                     )
                 )
     return slots, [r for i, r in enumerate(partial) if i not in paired]
-
-
-def _cones(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
-    """Rings of strips whose normals make one angle with an axis: countersinks and cone points."""
-    bend = np.abs(patches.angle)
-    link = (bend > np.radians(0.5)) & (bend < np.radians(50)) & ~used[patches.pair].any(axis=1)
-    big = max(SMALLEST_FLAT * float(patches.area.sum()) * 4, 1.0)
-    link &= (patches.area[patches.pair] < big).all(axis=1)
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-
-    pair = patches.pair[link]
-    if len(pair) == 0:
-        return []
-    n, label = connected_components(
-        coo_matrix((np.ones(len(pair)), (pair[:, 0], pair[:, 1])), shape=(patches.count,) * 2), directed=False
-    )
-    out = []
-    size = np.bincount(label, minlength=n)
-    for c in np.flatnonzero(size >= 8):
-        members = np.flatnonzero(label == c)
-        clear = members[patches.area[members] > 0.05 * np.median(patches.area[members])]
-        normals = patches.normal[clear]
-        middle = normals.mean(axis=0)
-        axis = np.linalg.svd(normals - middle, full_matrices=False)[2][-1]
-        lean = normals @ axis
-        if np.ptp(lean) > 0.02 or not 0.1 < abs(lean.mean()) < 0.98:
-            continue
-        faces = np.flatnonzero(np.isin(patches.of_face, members))
-        points = mesh.vertices[np.unique(mesh.faces[faces])]
-        u = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
-        u /= np.linalg.norm(u)
-        v = np.cross(axis, u)
-        radial = normals @ np.c_[u, v]
-        if abs(np.linalg.norm(radial.mean(axis=0))) > 0.2:
-            continue  # not all round
-        along = points @ axis
-        top = points[np.abs(along - along.max()) < 1e-3 + 0.02 * np.ptp(along)] @ np.c_[u, v]
-        low = points[np.abs(along - along.min()) < 1e-3 + 0.02 * np.ptp(along)] @ np.c_[u, v]
-        centre2 = points @ np.c_[u, v]
-        mid = centre2.mean(axis=0) if len(points) < 3 else (centre2.max(axis=0) + centre2.min(axis=0)) / 2
-        widest = 2 * max(float(np.linalg.norm(t - mid, axis=1).max()) for t in (top, low))
-        centre = u * mid[0] + v * mid[1] + axis * (along.max() + along.min()) / 2
-        axis = axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1)
-        out.append(
-            Feature(
-                "", "cone", _triple(centre), _triple(axis), faces, 0.0, widest, float(np.ptp(along)), None, len(members)
-            )
-        )
-    return out

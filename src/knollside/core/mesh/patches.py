@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from knollside.core.mesh.topology import dihedral, edges_of
+from knollside.core.mesh.topology import Edges, dihedral, edges_of
 from knollside.core.model import Array, Ints, Mesh
 
 COPLANAR = np.radians(0.12)  # well under one facet of a 500-sided round, over six-digit rounding
@@ -45,8 +45,8 @@ class Patches:
         return at
 
 
-def patches_of(mesh: Mesh) -> Patches:
-    edges = edges_of(mesh)
+def patches_of(mesh: Mesh, edges: Edges | None = None) -> Patches:
+    edges = edges or edges_of(mesh)
     angle = dihedral(mesh, edges)
     areas = mesh.areas
     n = len(mesh.faces)

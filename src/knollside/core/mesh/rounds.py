@@ -180,7 +180,8 @@ def _fit(
 
     inner = set(chain.tolist())
     # A chain that ends in a tangent flat (a fillet's neighbour) must lose that flat: its width differs.
-    widths = np.array([_width(mesh, faces_of[p], np.cross(axis, patches.normal[p])) for p in chain])
+    each = [faces_of[p] for p in chain]
+    widths = _widths(mesh, each, np.cross(axis, patches.normal[chain]))
     typical = float(np.median(widths))
     odd = widths > 1.6 * typical
     if odd.any():
@@ -188,12 +189,14 @@ def _fit(
         inner = set(chain.tolist())
         if len(chain) < 3:
             return None
-    faces = np.concatenate([faces_of[p] for p in chain])
+    each = [faces_of[p] for p in chain]
+    faces = np.concatenate(each)
     corners = np.unique(mesh.faces[faces])
     # Only corners between two strips lie on the circle; one cut into a strip by another
     # shape lies on its flat, nearer to the axis.
-    holds = np.concatenate([np.unique(mesh.faces[faces_of[p]]) for p in chain])
-    name, times = np.unique(holds, return_counts=True)
+    strip = np.repeat(np.arange(len(each)), [3 * len(f) for f in each])
+    once = np.unique(mesh.faces[faces].ravel() * len(each) + strip)
+    name, times = np.unique(once // len(each), return_counts=True)
     shared = name[times >= 2]
     centre2, radius, residual = circle_fit(mesh.vertices[shared if len(shared) >= 4 else corners] @ np.c_[u, v])
     if residual > max(0.012 * radius, 2e-4) or radius > 500:
@@ -226,8 +229,13 @@ def _fit(
     )
 
 
-def _width(mesh: Mesh, faces: Ints, across: Array) -> float:
-    return float(np.ptp(mesh.vertices[np.unique(mesh.faces[faces])] @ across))
+def _widths(mesh: Mesh, each: list[Ints], across: Array) -> Array:
+    """Extent of each strip's corners along its own direction ``across``."""
+    counts = np.array([3 * len(f) for f in each])
+    corner = mesh.faces[np.concatenate(each)].ravel()
+    place = np.einsum("ij,ij->i", mesh.vertices[corner], np.repeat(across, counts, axis=0))
+    starts = np.r_[0, np.cumsum(counts)[:-1]]
+    return np.asarray(np.maximum.reduceat(place, starts) - np.minimum.reduceat(place, starts))
 
 
 def _ends(
