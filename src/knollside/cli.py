@@ -314,12 +314,20 @@ def _strength(args: argparse.Namespace) -> dict[str, Any]:
     return out
 
 
+def _known(job):  # type: ignore[no-untyped-def]
+    """What readings must share with the job, and its material's class windows."""
+    from knollside.core.fit.process import setting_of
+    from knollside.core.fit.windows import windows_for
+
+    return setting_of(job.recipe, job.printer.nozzle_mm), windows_for(job.material)
+
+
 def _fit(args: argparse.Namespace) -> dict[str, Any]:
-    from knollside.core.job import answer
+    from knollside.core.job import correcting
 
     job, part, _ = _job(args)
     direction = Way(direction=job.way or (0.0, 0.0, 1.0)).direction
-    found, refused = answer.corrections(part, job.mates, direction, job.measurements)
+    found, refused = correcting.corrections(part, job.mates, direction, job.measurements, *_known(job))
     if job.mates and not found:
         raise Refused(" ".join(refused))
     return {
@@ -344,7 +352,7 @@ def _fit(args: argparse.Namespace) -> dict[str, Any]:
 
 def _export(args: argparse.Namespace) -> dict[str, Any]:
     from knollside.core.build.price import time_factor
-    from knollside.core.job import answer
+    from knollside.core.job import answer, correcting
     from knollside.report.export import make_sheet, write_all
 
     job, part, card = _job(args)
@@ -360,10 +368,11 @@ def _export(args: argparse.Namespace) -> dict[str, Any]:
         )
         direction, title, reserve, reasons = way.direction, way.title, way.reserve, (way.reason, way.gives_up)
     direction = Way(direction=direction or (0.0, 0.0, 1.0)).direction
-    found, refused = answer.corrections(part, job.mates, direction, job.measurements)
+    found, refused = correcting.corrections(part, job.mates, direction, job.measurements, *_known(job))
     if refused:
         raise Refused(" ".join(refused))
-    edited = answer.apply_corrections(part, job.mates, found, job.recipe.line_width)
+    sag = correcting.sag_of(job.measurements, 5.0, _known(job)[0])
+    edited = correcting.apply_corrections(part, job.mates, found, direction, job.recipe, sag)
     name = job.name or Path(job.mesh).stem
     sheet = make_sheet(
         name,
@@ -395,6 +404,7 @@ def _export(args: argparse.Namespace) -> dict[str, Any]:
                 "volume_predicted_mm3": c.volume_predicted,
                 "volume_found_mm3": c.volume_found,
                 "moved_corners": c.moved,
+                "how": c.how,
             }
             for c in edited.changes
         ],

@@ -11,7 +11,7 @@ from conftest import DEMO, box, plate_with_hole
 
 from knollside.cli import main
 from knollside.core.build.price import time_factor
-from knollside.core.job import answer
+from knollside.core.job import answer, correcting
 from knollside.core.job.file import Job, PrinterFacts, read_job, write_job
 from knollside.core.material.cards import MATERIALS, material, with_bond
 from knollside.core.mesh.edit import Edited
@@ -27,8 +27,8 @@ from knollside.sim.desk import PRINTERS, SimulatedCalliper, printer_named
 def sheet(**more):  # type: ignore[no-untyped-def]
     part = answer.read_part(plate_with_hole(48, 5.0))
     mates = (Mate(feature="hole-1", hardware="M5", fit="medium"),)
-    found, _ = answer.corrections(part, mates, (0.0, 0.0, 1.0), ())
-    edited = answer.apply_corrections(part, mates, found, 0.45)
+    found, _ = correcting.corrections(part, mates, (0.0, 0.0, 1.0), ())
+    edited = correcting.apply_corrections(part, mates, found, (0.0, 0.0, 1.0), Recipe())
     values = {
         "title": "Plate <b>&",
         "job": "Corner",
@@ -146,8 +146,10 @@ def test_every_loaded_demo_part_balances_and_ranks(stem: str, make) -> None:  # 
     assert holds == sorted(holds, reverse=True) or not any(holds)
     log = answer.layer_log(part, s, ranking.ways[0].direction)
     assert np.isfinite(log.paint).all() and log.area.max() > 0 and len(log.heights) == 80
-    found, refused = answer.corrections(part, mates, ranking.ways[0].direction, ())
-    assert not refused and len(answer.apply_corrections(part, mates, found, 0.45).changes) == len(mates)
+    found, refused = correcting.corrections(part, mates, ranking.ways[0].direction, ())
+    assert not refused and len(
+        correcting.apply_corrections(part, mates, found, (0.0, 0.0, 1.0), Recipe()).changes
+    ) == len(mates)
 
 
 def test_the_hinge_leaves_its_free_body_out_and_says_so() -> None:

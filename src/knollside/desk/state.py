@@ -220,6 +220,7 @@ class State(Records):
             way=d.way.direction if d.way else None,
             mates=d.mates,
             measurements=self.readings,
+            gap_trials=self.trials,
             breaks=tuple(p.broke for p in self._prints if p.broke),
             printer=self.printer,
         )

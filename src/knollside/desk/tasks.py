@@ -14,7 +14,7 @@ from knollside.core.build.stack import use_of_layers
 from knollside.core.fit.correction import Correction
 from knollside.core.fit.process import AXES, REFERENCE, Process, Setting, Shift, process_of
 from knollside.core.fit.windows import Windows
-from knollside.core.job import answer
+from knollside.core.job import answer, correcting
 from knollside.core.job.answer import LayerLog, PartFacts, Strength, Tick, Verified
 from knollside.core.job.compare import Column, column, unbeaten
 from knollside.core.job.cure import Cure, cures
@@ -311,15 +311,21 @@ def fits(
     windows: Windows,
     tick: Tick,
 ) -> Fitting:
-    found, refused = answer.corrections(part, mates, direction, readings, setting, windows)
+    found, refused = correcting.corrections(part, mates, direction, readings, setting, windows)
     return Fitting(found, refused, tuple(process_of(readings, axis, setting) for axis in AXES))
 
 
 def correct(
-    part: PartFacts, mates: tuple[Mate, ...], found: tuple[Correction, ...], line_width: float, tick: Tick
+    part: PartFacts,
+    mates: tuple[Mate, ...],
+    found: tuple[Correction, ...],
+    direction: Vec,
+    recipe: Recipe,
+    sag: float,
+    tick: Tick,
 ) -> Edited:
     tick(0.3, "moving the walls")
-    return answer.apply_corrections(part, mates, found, line_width)
+    return correcting.apply_corrections(part, mates, found, direction, recipe, sag)
 
 
 def make_bar(sizes: list[float], tick: Tick) -> Piece:

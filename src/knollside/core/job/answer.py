@@ -15,28 +15,21 @@ from knollside.core.build.board import Board, Pricer, trade_board
 from knollside.core.build.choose import Choice, Reach, rank_materials
 from knollside.core.build.price import Pace, Price, price
 from knollside.core.build.stack import stack_layers, use_of
-from knollside.core.fit.correction import Correction, correct
-from knollside.core.fit.process import Setting
-from knollside.core.fit.windows import Windows
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.stand import overhang_limit
 from knollside.core.lay.ways import NET_DIRECTIONS, Ground, Ranking, RatedWay, rank, rate_way, survey
 from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material, material, with_bond
 from knollside.core.mesh.check import UNIT_TO_MM, Soundness, check
-from knollside.core.mesh.edit import Edited, resize
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.slicer import cut, section_of
 from knollside.core.model import (
     Array,
     Duty,
     Feature,
-    Mate,
-    Measurement,
     Mesh,
     Range,
     Recipe,
-    Refused,
     Way,
     rotation_to_up,
 )
@@ -340,46 +333,6 @@ def verify(
     s = strength(part, duty, recipe, card, cells, way, tick)
     rating = rate(s.field, s.limits, np.array([way.direction]))
     return Verified(quick, rating.range_of(0), s.field.greatest_movement, s)
-
-
-def corrections(
-    part: PartFacts,
-    mates: tuple[Mate, ...],
-    direction: tuple[float, float, float],
-    readings: tuple[Measurement, ...],
-    setting: Setting | None = None,
-    windows: Windows | None = None,
-) -> tuple[tuple[Correction, ...], tuple[str, ...]]:
-    """Every mate's correction, and a sentence for each that cannot be given."""
-    good: list[Correction] = []
-    refused = []
-    for mate in mates:
-        f = part.feature(mate.feature)
-        try:
-            if f is None:
-                raise Refused(f"There is no feature '{mate.feature}' on this part.")
-            other = part.feature(mate.partner) if mate.partner else None
-            if mate.partner and other is None:
-                raise Refused(f"{f.title} goes with '{mate.partner}', which is not on this part.")
-            good.append(correct(f, mate, direction, readings, other, setting, windows))
-            alone = mate.side == ("pin" if f.kind == "pin" else "hole")
-            if other is not None and not alone:
-                turned = mate.model_copy(update={"feature": other.id, "partner": f.id})
-                good.append(correct(other, turned, direction, readings, f, setting, windows))
-        except Refused as refusal:
-            refused.append(str(refusal))
-    return tuple(good), tuple(refused)
-
-
-def apply_corrections(
-    part: PartFacts, mates: tuple[Mate, ...], found: tuple[Correction, ...], line_width: float
-) -> Edited:
-    """The mesh with the chosen corrections made, exactly there and nowhere else."""
-    chosen = {name for m in mates if m.apply for name in (m.feature, m.partner)}
-    wanted = {c.feature: c.to_mm for c in found if c.feature in chosen and abs(c.to_mm - c.from_mm) > 5e-4}
-    if not wanted:
-        return Edited(part.mesh, ())
-    return resize(part.mesh, part.features, wanted, line_width)
 
 
 def laid(mesh: Mesh, direction: tuple[float, float, float]) -> Mesh:

@@ -14,6 +14,7 @@ from knollside.core.model import (
     Degrees,
     Duty,
     FaceMark,
+    GapTrial,
     Held,
     Length,
     LoadCase,
@@ -64,6 +65,7 @@ class Job(Record):
     way: tuple[float, float, float] | None = None
     mates: tuple[Mate, ...] = Field((), max_length=400)
     measurements: tuple[Measurement, ...] = Field((), max_length=20_000)
+    gap_trials: tuple[GapTrial, ...] = Field((), max_length=5_000)
     breaks: tuple[BreakTest, ...] = Field((), max_length=5_000)
     printer: PrinterFacts = PrinterFacts()
 

@@ -22,7 +22,7 @@ LINES_LEFT = 2  # a correction must leave at least this many line widths of wall
 
 @dataclass(frozen=True)
 class Change:
-    """One feature's change, as asked and as found afterwards."""
+    """One feature's change, as asked and as found afterwards; ``how`` it was made."""
 
     feature: str
     from_mm: float
@@ -30,6 +30,7 @@ class Change:
     volume_predicted: float
     volume_found: float
     moved: int
+    how: str = "wall moved"
 
 
 @dataclass(frozen=True)
@@ -148,6 +149,15 @@ def _triangulated(vertices: Array, faces: Array, normal: Array) -> Array | None:
     if len(made) != len(faces):
         return None  # corners inside it
     return np.array([i for loop in loops for i in loop])[np.asarray(made)]
+
+
+def can_move(mesh: Mesh, f: Feature) -> bool:
+    """Whether the feature's wall can be moved alone: all its neighbours are square to it."""
+    try:
+        _square_neighbours(mesh, f, np.unique(mesh.faces[f.faces]))
+    except Refused:
+        return False
+    return True
 
 
 def _square_neighbours(mesh: Mesh, f: Feature, own: Array) -> None:

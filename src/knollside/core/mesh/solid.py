@@ -20,4 +20,8 @@ def solid_of(mesh: Mesh) -> m3.Manifold:
 def mesh_of(solid: m3.Manifold) -> Mesh:
     """The solid as a welded mesh."""
     raw = solid.to_mesh64()
-    return weld(np.asarray(raw.vert_properties, float)[:, :3], np.asarray(raw.tri_verts, np.int64))
+    made = weld(np.asarray(raw.vert_properties, float)[:, :3], np.asarray(raw.tri_verts, np.int64))
+    # Where two cuts met within rounding, welding shut an edge: its two triangles are none.
+    f = made.faces
+    real = (f[:, 0] != f[:, 1]) & (f[:, 1] != f[:, 2]) & (f[:, 2] != f[:, 0])
+    return Mesh(made.vertices, f[real])

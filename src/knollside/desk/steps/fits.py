@@ -8,8 +8,10 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.correction import Correction
 from knollside.core.fit.hardware import names, suggestion
+from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.scaling import Scaled
 from knollside.core.fit.windows import CLASSES
+from knollside.core.job.correcting import sag_of
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved
 from knollside.core.model import FaceMark, Mate
@@ -119,7 +121,9 @@ class FitsStep(Step):
                 self.state.facts,
                 doc.mates,
                 f.corrections,
-                doc.recipe.line_width,
+                self.state.way,
+                doc.recipe,
+                sag_of(self.state.readings, REFERENCE, self.state.fit_setting),
             )
 
     def _keep_scaled(self, made: Scaled) -> None:

@@ -1,0 +1,217 @@
+"""Holes changed by adding or taking away exact solids, where moving their walls' corners cannot work.
+
+The hole's own polygon, scaled, is the cutter, so that nothing but its wall changes; it is lengthened at open ends only,
+and an end is open where there is nothing beyond it near the wall (a counterbore's floor is shut, though its middle is
+not). Each cut foretells its volume from slices of the mesh as it was.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import manifold3d as m3
+import numpy as np
+import shapely
+from scipy.spatial import ConvexHull
+from shapely.geometry.base import BaseGeometry
+
+from knollside.core.mesh.inside import points_inside
+from knollside.core.mesh.slicer import cut, polygon_of
+from knollside.core.mesh.solid import mesh_of, solid_of
+from knollside.core.mesh.topology import bodies_of, edges_of
+from knollside.core.model import Array, Feature, Mesh, Refused
+
+HAIR = 0.05  # mm past an open end
+_AROUND = np.linspace(0, np.pi, 33)
+_STEEPEST = 4.0  # how far past it, as a multiple of the growth of the radius: cones down to 28 degrees a side
+
+
+@dataclass(frozen=True)
+class Bore:
+    """A hole in its own frame: rows of ``turn`` are across, up and along; ``ring`` (n, 2) its wall's corners, ``low``
+    and ``high`` its ends along the axis from ``centre``, and whether each end is open near the wall."""
+
+    turn: Array
+    centre: Array
+    ring: Array
+    low: float
+    high: float
+    open_low: bool
+    open_high: bool
+    radius: float
+
+    def local(self, mesh: Mesh) -> Mesh:
+        return Mesh((mesh.vertices - self.centre) @ self.turn.T, mesh.faces)
+
+    def placed(self, profile: BaseGeometry | Array, z0: float, z1: float) -> m3.Manifold:
+        """A prism of ``profile`` from z0 to z1 along the axis, in the part's frame."""
+        rings = [profile] if isinstance(profile, np.ndarray) else _rings(profile)
+        solid = m3.Manifold.extrude(m3.CrossSection(rings, m3.FillRule.EvenOdd), z1 - z0).translate((0, 0, z0))
+        return solid.transform(np.c_[self.turn.T, self.centre])
+
+
+@dataclass(frozen=True)
+class Cut:
+    """A solid to take away (or to add) at ``bore``, seen along its axis as ``profile``; the volume change foretold, and
+    the handles through the part it makes."""
+
+    solid: m3.Manifold
+    adds: bool
+    predicted: float
+    bore: Bore
+    profile: BaseGeometry
+    handles: int = 0
+
+
+def bore_of(mesh: Mesh, f: Feature, up: Array | None = None) -> Bore:
+    """The hole ``f`` of this mesh; ``up`` gives the frame's second direction, square to the axis."""
+    if f.diameter is None or f.kind not in ("hole", "hexagon"):
+        raise Refused(f"{f.title} is no hole.")
+    axis, centre = np.asarray(f.axis), np.asarray(f.centre)
+    v = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0]) if up is None else up - axis * (up @ axis)
+    if np.linalg.norm(v) < 0.05:
+        raise Refused(f"{f.title} stands upright in this way to lie; a roof is for holes that lie.")
+    v = v / np.linalg.norm(v)
+    turn = np.stack([np.cross(v, axis), v, axis])
+    points = (mesh.vertices[np.unique(mesh.faces[f.faces])] - centre) @ turn.T
+    ring = points[ConvexHull(points[:, :2]).vertices][:, :2]
+    across = np.linalg.norm(ring, axis=1)
+    # Corners cut into a strip by another shape lie on its flat, inside the true polygon; both ends' coincide.
+    ring = ring[across > across.max() * (1 - 1e-6) - 1e-6]
+    ring = ring[np.linalg.norm(ring - np.roll(ring, 1, axis=0), axis=1) > 1e-4]
+    low, high = float(points[:, 2].min()), float(points[:, 2].max())
+    turns = np.linspace(0, 2 * np.pi, 12, endpoint=False)
+    spots = 0.97 * across.max() * np.cos(np.pi / len(ring)) * np.stack([np.cos(turns), np.sin(turns)], axis=1)
+    open_ = []
+    for z in (low - HAIR, high + HAIR):
+        there = centre + np.c_[spots, np.full(12, z)] @ turn
+        open_.append(points_inside(mesh, there).mean() < 0.5)
+    return Bore(turn, centre, ring, low, high, open_[0], open_[1], float(across.max()))
+
+
+def grown(mesh: Mesh, f: Feature, to: float, up: Array | None = None, shape: str = "round", sag: float = 0.0) -> Cut:
+    """Take away what lies between the hole and the same polygon scaled to ``to`` mm (across, as drawn), with a roof of
+    the given ``shape`` towards ``up``; ``sag`` in mm."""
+    b = bore_of(mesh, f, up)
+    scale = to / float(f.diameter or 1.0)
+    profile: BaseGeometry = shapely.Polygon(b.ring * scale)
+    if shape != "round":
+        top = shapely.Polygon(roof_profile(b.radius * scale, shape, sag))
+        profile = shapely.union(profile, top) if scale > 1 else top
+    past = HAIR + _STEEPEST * b.radius * max(scale - 1, 0.0)
+    z0, z1 = b.low - past * b.open_low, b.high + past * b.open_high
+    return Cut(b.placed(profile, z0, z1), False, -within(b.local(mesh), profile, b, z0, z1), b, profile)
+
+
+def roof_profile(radius: float, shape: str, sag: float) -> Array:
+    """The roof's outline (n, 2), up along the second axis; it begins at the hole's middle, in the void."""
+    half = radius / np.sqrt(2)
+    tip = radius * np.sqrt(2)
+    if shape == "teardrop":
+        return np.array([(0, 0), (half, half), (0, tip), (-half, half)])
+    if shape == "flat top":
+        top = min(radius + max(sag, 0.05), 0.98 * tip)
+        wide = tip - top
+        return np.array([(0, 0), (half, half), (wide, top), (-wide, top), (-half, half)])
+    if shape == "sag":
+        if sag <= 0:
+            raise Refused("There is no sag to allow for.")
+        return np.stack([radius * np.cos(_AROUND), (radius + sag) * np.sin(_AROUND)], axis=1)
+    raise Refused(f"There is no roof '{shape}'. There are: teardrop, flat top, sag.")
+
+
+def shrunk(mesh: Mesh, f: Feature, to: float) -> Cut:
+    """Line the hole with a sleeve whose inside is the same polygon scaled to ``to`` mm."""
+    if f.role == "crossing":
+        raise Refused(f"{f.title} crosses another hole; a sleeve in it would shut that one. Change it in the model.")
+    b = bore_of(mesh, f)
+    inner = b.ring * (to / float(f.diameter or 1.0))
+    # The sleeve reaches a hair into the wall, so that the two are one solid.
+    sleeve = shapely.difference(shapely.Polygon(b.ring * (1 + 2e-3 / b.radius)), shapely.Polygon(inner))
+    added = shapely.Polygon(b.ring).area - shapely.Polygon(inner).area
+    return Cut(b.placed(sleeve, b.low, b.high), True, added * (b.high - b.low), b, shapely.Polygon(inner))
+
+
+def carve(mesh: Mesh, cuts: list[Cut], what: str, least_wall: float = 0.0) -> Mesh:
+    """Make the cuts one after another. Raises :class:`Refused`, with nothing half-done, where a body would be lost,
+    the volume not be as foretold, corners outside the cuts be moved, or less than ``least_wall`` mm be left."""
+    solid, predicted = solid_of(mesh), 0.0
+    for c in cuts:
+        solid = solid + c.solid if c.adds else solid - c.solid
+        predicted += c.predicted
+    made = mesh_of(solid)
+    if not len(made.faces) or not (edges_of(made).count == 2).all():
+        raise Refused(f"{what}: the mesh would not be closed; nothing was changed.")
+    if bodies_of(made)[0] != bodies_of(mesh)[0]:
+        raise Refused(f"{what}: a body would be lost or torn; nothing was changed.")
+    found = made.volume - mesh.volume
+    if abs(found - predicted) > 0.01 * abs(predicted) + 0.02:
+        raise Refused(
+            f"{what}: the volume would change by {found:.2f} mm³ where {predicted:.2f} was foretold; it meets "
+            "something else there. Change it in the model."
+        )
+    handles = _handles(made) - _handles(mesh) - sum(c.handles for c in cuts)
+    if handles:
+        raise Refused(f"{what}: it would break through into another opening; nothing was changed.")
+    for c in cuts:
+        wall = _wall_left(made, c)
+        if wall < least_wall:
+            raise Refused(f"{what}: {wall:.2f} mm of wall would be left; two lines are {least_wall:.2f} mm.")
+    lost = _moved(mesh, made, cuts)
+    if lost:
+        raise Refused(f"{what}: {lost} corners away from it would be lost; nothing was changed.")
+    return made
+
+
+def _rings(profile: BaseGeometry) -> list[Array]:
+    rings = []
+    for p in shapely.get_parts(profile):
+        if p.geom_type == "Polygon" and not p.is_empty:
+            rings += [np.asarray(r.coords)[:-1, :2] for r in (p.exterior, *p.interiors)]
+    return rings
+
+
+def within(local: Mesh, profile: BaseGeometry | Array, b: Bore, z0: float, z1: float) -> float:
+    """Volume of the part within a prism, by slices (Gauss-Legendre between the hole's ends)."""
+    shape = shapely.Polygon(profile) if isinstance(profile, np.ndarray) else profile
+    stops = sorted({z0, z1, *(z for z in (b.low, b.high) if z0 < z < z1)})
+    x, w = np.polynomial.legendre.leggauss(12)
+    levels = np.concatenate([(p + q) / 2 + x * (q - p) / 2 for p, q in pairwise(stops)])
+    weight = np.concatenate([w * (q - p) / 2 for p, q in pairwise(stops)])
+    cuts = cut(local, levels)
+    areas = [shapely.intersection(polygon_of(cuts.at(k)), shape).area for k in range(len(levels))]
+    return float(weight @ np.array(areas))
+
+
+def _wall_left(made: Mesh, c: Cut) -> float:
+    """Least distance across the axis from the cut's void to another void, mm, at five heights."""
+    b, least = c.bore, np.inf
+    cuts = cut(b.local(made), b.low + np.array([0.03, 0.25, 0.5, 0.75, 0.97]) * (b.high - b.low))
+    for k in range(5):
+        section = polygon_of(cuts.at(k))
+        near = shapely.box(*shapely.buffer(c.profile, 6.0).bounds)
+        voids = shapely.get_parts(shapely.difference(near, section))
+        own = shapely.distance(voids, shapely.Point(0, 0)) < 0.5 * b.radius
+        others = voids[~own]
+        if len(others):
+            least = min(least, float(shapely.distance(others, c.profile).min()))
+    return least
+
+
+def _handles(mesh: Mesh) -> int:
+    """Handles of all bodies together (genus), by Euler's formula."""
+    e = len(mesh.faces) * 3 // 2
+    return int(bodies_of(mesh)[0] - (len(np.unique(mesh.faces)) - e + len(mesh.faces)) // 2)
+
+
+def _moved(before: Mesh, after: Mesh, cuts: list[Cut]) -> int:
+    """Corners of ``before`` outside every cut's box that are not in ``after`` to the bit."""
+    kept = {v.tobytes() for v in np.ascontiguousarray(after.vertices)}
+    far = np.ones(len(before.vertices), bool)
+    for c in cuts:
+        box = np.array(c.solid.bounding_box()).reshape(2, 3)
+        far &= ((before.vertices < box[0] - 1e-4) | (before.vertices > box[1] + 1e-4)).any(axis=1)
+    used = np.zeros(len(before.vertices), bool)
+    used[np.unique(before.faces)] = True
+    return sum(v.tobytes() not in kept for v in np.ascontiguousarray(before.vertices[far & used]))
