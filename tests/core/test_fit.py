@@ -17,6 +17,7 @@ from knollside.core.fit.flaring import learn_flare
 from knollside.core.fit.freeing import TYPICAL as FREES
 from knollside.core.fit.freeing import chance_freed, learn_frees, odd_rungs
 from knollside.core.fit.hardware import ISO_273, catalogue, item, names, suggestion
+from knollside.core.fit.play import across_of_flank, running_in, start_tight, wobble
 from knollside.core.fit.process import (
     TYPICAL,
     Setting,
@@ -30,6 +31,7 @@ from knollside.core.fit.windows import CLASSES, target, windows_for
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Feature, GapTrial, Mate, Measurement, Range, Refused
 from knollside.sim.desk import SimulatedCalliper, SimulatedPrinter
+from knollside.sim.loop import run_loops
 
 UP = (0.0, 0.0, 1.0)
 
@@ -194,7 +196,8 @@ def test_chances_are_those_of_students_t_and_add_up() -> None:
     want = target(mate(fit="slide"), True, 5.0)
     binds, fits, rattles = odds(want, 5.25 + s.value, s.sigma, s.freedom, True)
     assert binds + fits + rattles == pytest.approx(1)
-    assert s.sigma == pytest.approx(math.hypot(s.scatter, s.half / t.ppf(0.95, s.freedom)))
+    print_only = s.scatter * math.sqrt(0.8)  # a fifth of a lone reading's variance is the calliper's
+    assert s.sigma == pytest.approx(math.hypot(print_only, s.half / t.ppf(0.95, s.freedom)))
     assert binds == pytest.approx(t.cdf((5.15 - 5.25 - s.value) / s.sigma, s.freedom))
     assert correct(round_of("hole", 5), mate(fit="slide"), (1.0, 0, 0), []).axis == "lying"
 
@@ -251,3 +254,30 @@ def test_flare_is_the_foot_less_what_outsides_grow() -> None:
     got = learn_flare([*outside, *feet])
     assert got.value == pytest.approx(0.2, abs=0.01) and got.low < 0.2 < got.high and got.source == "yours, 4"
     assert isinstance(learn_flare(outside), Range) and learn_flare(outside).source == "typical"
+
+
+def test_the_whole_loop_over_a_thousand_printers() -> None:
+    """Print a bar of eight holes, measure, correct, print again: 1,000 printers the program knows nothing of."""
+    f = run_loops(1000)
+    assert abs(f.mean_error) < 0.02 and f.spread < 0.02
+    assert 0.87 <= f.held <= 0.93
+    assert abs(f.foretold - f.fitted) < 0.05 and len(f.by_chance) >= 4
+    # Band by band, within five points or what chance leaves of so many runs.
+    for foretold, fitted, n in f.by_chance:
+        assert abs(foretold - fitted) < 0.05 + 1.64 * math.sqrt(foretold * (1 - foretold) / n)
+
+
+def test_wobble_threads_and_running_in_follow_their_formulas() -> None:
+    w = wobble(0.2, 30.0, 50.0)
+    assert w.degrees == pytest.approx(math.degrees(math.atan(0.4 / 30))) and w.at_tip == pytest.approx(50 * 0.4 / 30)
+    cone = wobble(0.2, 30.0, 50.0, "cone")
+    assert cone.at_tip == pytest.approx(w.at_tip * math.sqrt(2)) and wobble(0.2, 30, 50, "ball").degrees == 0
+    # 60 degree profile: a flank's 0.1 mm is 0.4 mm of diameter; flat square flanks would give none.
+    assert across_of_flank(0.1) == pytest.approx(0.4)
+    true = [(n, 0.05 + 0.09 * (1 - math.exp(-n / 12.0))) for n in (0, 3, 6, 10, 20, 40, 80)]
+    fitted = running_in(true)
+    assert fitted.after(1e6) == pytest.approx(0.14, abs=0.004) and fitted.after(0) == pytest.approx(0.05, abs=0.004)
+    assert running_in([(0, 0.1)]).source == "typical" and fitted.source == "yours, 7"
+    assert start_tight((0.15, 0.35)) == pytest.approx(0.25 - 0.075)
+    with pytest.raises(Refused):
+        wobble(0.2, 0.0, 10.0)

@@ -31,7 +31,7 @@ TYPICAL: dict[tuple[str, str], tuple[float, float]] = {
 }
 AXES = ("upright", "lying", "plumb")
 _SHRINK, _SHRINK_SIGMA = -0.002, 0.003  # of a typical filament, s - 1
-_PRIOR_SCATTER, _PRIOR_COUNT = 0.025, 2.0
+_PRIOR_SCATTER, _PRIOR_COUNT = 0.021, 2.0
 _READING = 0.2  # share of a lone reading's variance that is the calliper's: repeats lessen only that
 _LONE_DOUBT = 4  # below this many readings the typical value's doubt stays in
 OUTLIER = 3.5
@@ -78,8 +78,8 @@ class Shift:
 
     @property
     def sigma(self) -> float:
-        """Of one more print: its scatter and the doubt of the shift."""
-        return math.hypot(self.scatter, self.half / float(stdtrit(self.freedom, 0.95)))
+        """Of one more print: its scatter, without the calliper's share of it, and the doubt of the shift."""
+        return math.hypot(self.scatter * math.sqrt(1 - _READING), self.half / float(stdtrit(self.freedom, 0.95)))
 
 
 @dataclass(frozen=True)

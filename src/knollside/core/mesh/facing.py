@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 
 from knollside.core.mesh.patches import Patches, patches_of
 from knollside.core.mesh.topology import dihedral, edges_of
+from knollside.core.mesh.unfold import unfold
 from knollside.core.model import Array, Ints, Mesh, Refused
 
 _MOST_SPOTS = 400_000
@@ -78,7 +79,9 @@ def move_faces(mesh: Mesh, faces: Ints, by: float) -> Mesh:
         raise Refused(f"A corner would have to move {far:.2f} mm for faces to move {abs(by):.2f}; do it in the model.")
     vertices = mesh.vertices.copy()
     vertices[corners] += shift
-    return Mesh(vertices, mesh.faces)
+    touched = np.zeros(len(vertices), bool)
+    touched[corners] = True
+    return Mesh(vertices, unfold(mesh, vertices, touched)[0])
 
 
 def _shifts(mesh: Mesh, patches: Patches, moves: np.ndarray, corners: Ints, by: float) -> Array:

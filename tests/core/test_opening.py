@@ -1,0 +1,100 @@
+"""Gaps set, walls moved with their partners, and scaling that keeps walls or touches one body only."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from conftest import DEMO, mesh_of
+from manifold3d import Manifold
+
+from knollside.core.fit.opening import set_gap, thicken, wall_behind
+from knollside.core.fit.scaling import plain_gaps, scale_keeping
+from knollside.core.mesh.check import check
+from knollside.core.mesh.features import find_features
+from knollside.core.mesh.load import load_file
+from knollside.core.mesh.topology import bodies_of
+from knollside.core.model import Mesh, Refused
+
+
+def slab(x0: float, x1: float, y0: float, y1: float, z0: float, z1: float) -> Manifold:
+    return Manifold.cube((x1 - x0, y1 - y0, z1 - z0)).translate((x0, y0, z0))
+
+
+def cup_and_peg(gap: float = 0.3) -> Mesh:
+    """A cup with 2 mm walls round a square peg, ``gap`` to every side of it."""
+    cup = slab(0, 14, 0, 14, 0, 10) - slab(2, 12, 2, 12, 2, 11)
+    return mesh_of(Manifold.compose([cup, slab(2 + gap, 12 - gap, 2 + gap, 12 - gap, 2 + gap, 14)]))
+
+
+@pytest.mark.parametrize("to", [0.2, 0.45])
+def test_a_gap_is_opened_by_moving_only_the_faces_that_look(to: float) -> None:
+    mesh = cup_and_peg()
+    made = set_gap(mesh, (0, 1), to)
+    assert made.before == pytest.approx(0.3) and made.now == pytest.approx(to, abs=1e-9) and check(made.mesh).sound
+    label = bodies_of(mesh)[1]
+    cup = np.unique(mesh.faces[label == 0])
+    assert np.array_equal(made.mesh.vertices[cup], mesh.vertices[cup])
+    side = 10 - 2 * to
+    assert Mesh(made.mesh.vertices, mesh.faces[label == 1]).volume == pytest.approx(side * side * (12 - to))
+
+
+def test_the_hinges_gap_opens_to_what_the_printer_frees() -> None:
+    hinge = load_file(DEMO / "vent-hinge.stl").mesh
+    made = set_gap(hinge, (0, 1), 0.5)
+    assert made.now == pytest.approx(0.5, abs=0.03) and check(made.mesh).sound
+    assert made.mesh.volume < hinge.volume
+    apart = mesh_of(Manifold.compose([slab(0, 5, 0, 5, 0, 5), slab(20, 25, 0, 5, 0, 5)]))
+    with pytest.raises(Refused):
+        set_gap(apart, (0, 1), 0.3, 0.3)
+
+
+def flat_at(mesh: Mesh, axis: int, sign: int, at: float) -> str:
+    return next(
+        f.id
+        for f in find_features(mesh)
+        if f.kind == "flat" and f.axis[axis] * sign > 0.9 and abs(f.centre[axis] - at) < 0.01 and f.body == 0
+    )
+
+
+def test_a_wall_is_found_and_either_side_of_it_moves() -> None:
+    mesh = cup_and_peg()
+    found = find_features(mesh)
+    inner = flat_at(mesh, 0, 1, 2.0)  # the cup's inner face at x = 2
+    wall = wall_behind(mesh, found, inner)
+    assert wall.thick == pytest.approx(2.0)
+    out = thicken(mesh, found, wall, 0.45, "far", follow=False)
+    assert out.volume == pytest.approx(0.45 * 14 * 10) and out.mesh.bounds[0, 0] == pytest.approx(-0.45)
+    both = thicken(mesh, found, wall, 0.2, "both", follow=False)
+    assert both.mesh.bounds[0, 0] == pytest.approx(-0.1) and len(both.moved) == 2
+    # Inwards it would close the gap; the peg steps back by as much.
+    alone, followed = (thicken(mesh, found, wall, 0.2, "near", follow=f) for f in (False, True))
+    assert plain_gaps(alone.mesh)[0][1] == pytest.approx(0.1) and plain_gaps(followed.mesh)[0][1] == pytest.approx(0.3)
+    assert followed.followed == 4 and "gives way" in followed.advice and check(followed.mesh).sound
+    for by, words in ((9.0, "up to 5"), (-1.9, "none that prints")):
+        with pytest.raises(Refused, match=words):
+            thicken(mesh, found, wall, by, "far", follow=False)
+    with pytest.raises(Refused, match="flat face"):
+        wall_behind(mesh, found, "hole-9")
+
+
+def test_scaling_keeps_a_wall_or_touches_one_body_only() -> None:
+    mesh = cup_and_peg()
+    found = find_features(mesh)
+    inner = flat_at(mesh, 0, 1, 2.0)
+    kept = scale_keeping(mesh, found, 1.5, walls=(inner,))
+    assert kept.walls == (inner,) and kept.mesh.bounds[0, 0] == pytest.approx(7 - 7 * 1.5 + 1.0)
+    one = scale_keeping(mesh, found, 0.98, only=1)
+    label = bodies_of(mesh)[1]
+    cup = np.unique(mesh.faces[label == 0])
+    assert np.array_equal(one.mesh.vertices[cup], mesh.vertices[cup])
+    peg = Mesh(one.mesh.vertices, mesh.faces[label == 1])
+    assert peg.size == pytest.approx(np.array([9.4, 9.4, 11.7]) * 0.98)
+    with pytest.raises(Refused, match="no body 3"):
+        scale_keeping(mesh, found, 0.98, only=2)
+
+
+def test_scaling_says_what_becomes_of_a_thread() -> None:
+    nut = load_file(DEMO / "union-nut.stl").mesh
+    made = scale_keeping(nut, find_features(nut), 1.2)
+    (words,) = made.threads
+    assert "fits no other thread" in words
