@@ -7,13 +7,25 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from knollside.core.fit.correction import correct
-from knollside.core.fit.process import learn
+from knollside.core.fit.freeing import learn_frees
+from knollside.core.fit.process import process_of
 from knollside.core.job import answer
 from knollside.core.material.allowables import allowables
 from knollside.core.material.cards import material
 from knollside.core.mesh.appearance import DRAWN_AT_MOST, appearance_of
-from knollside.core.model import FaceMark, Feature, LoadCase, Mate, Measurement, Mesh, Range, Recipe, Surroundings
-from knollside.desk.instruments import strips
+from knollside.core.model import (
+    FaceMark,
+    Feature,
+    GapTrial,
+    LoadCase,
+    Mate,
+    Measurement,
+    Mesh,
+    Range,
+    Recipe,
+    Surroundings,
+)
+from knollside.desk.instruments import fitstrips, strips
 from knollside.desk.instruments.core import CoreColumn
 from knollside.desk.instruments.ladder import FitLadder
 from knollside.desk.instruments.log import LogStrip
@@ -205,12 +217,15 @@ def test_every_strip_draws_with_and_without_something_to_show(qtbot) -> None:  #
     allow = allowables(
         material("PETG"), Surroundings(temperature_c=45, sun=True), LoadCase(name="x", loads=(), permanent=True)
     )
+    inside = "in the layer"
+    trials = tuple(GapTrial(direction=inside, drawn=g, freed=g > 0.2) for g in (0.1, 0.2, 0.3))
     ring = shapely.Point(0, 0).buffer(20).difference(shapely.Point(0, 0).buffer(6))
     shown = [
         (Stair(), lambda w: w.put(None, "", ""), lambda w: w.put(allow, "the hose", "PETG")),
         (strips.WeakCut(), lambda w: w.put(None, Recipe(), ""), lambda w: w.put(ring, Recipe(), "here")),
-        (strips.FitCut(), lambda w: w.put(None), lambda w: w.put(row)),
-        (strips.ErrorChart(), lambda w: None, lambda w: w.put(learn(readings, "hole", "upright"), readings, "hole")),
+        (fitstrips.FitCut(), lambda w: w.put(None), lambda w: w.put(row)),
+        (fitstrips.ErrorChart(), lambda w: None, lambda w: w.put(process_of(readings, "upright"), readings, "hole")),
+        (fitstrips.GapChart(), lambda w: None, lambda w: w.put(trials, {inside: learn_frees(trials, inside)})),
         (strips.BedPlan(), lambda w: None, lambda w: w.put(ring, (220, 220), "Part", "under")),
     ]
     for widget, empty, full in shown:

@@ -64,7 +64,15 @@ def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:
                     printer,
                     material,
                     _START + timedelta(days=20, minutes=3 * i),
-                    Measurement(kind=kind, axis="upright", drawn=drawn, printed=size, source="calliper"),
+                    Measurement(
+                        kind=kind,
+                        axis="upright",
+                        drawn=drawn,
+                        printed=size,
+                        source="calliper",
+                        nozzle_mm=0.4,
+                        bar="hole and pin bar",
+                    ),
                 )
     for i, (printer, material, estimate, over, outcome) in enumerate(
         (

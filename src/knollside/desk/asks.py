@@ -7,14 +7,12 @@ from typing import Any
 
 from PyQt6.QtCore import QObject
 
-from knollside.core.fit.process import Setting, setting_of
-from knollside.core.fit.windows import Windows
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.ways import WEIGHTS, RatedWay, weighed
 from knollside.core.material.cards import Material
-from knollside.core.model import FaceMark, GapTrial, Holding, Measurement, Range, Recipe
+from knollside.core.model import FaceMark, Holding, Range, Recipe
 from knollside.core.strength.trust import Trust
-from knollside.desk import buildtasks, fittasks, tasks
+from knollside.desk import buildtasks, tasks
 from knollside.desk.answers import Answers
 from knollside.desk.work import Work
 from knollside.store.workshop import PartDoc
@@ -31,9 +29,6 @@ class Asks(QObject):
     card: Material
     cards: dict[str, Material]
     factor: Range
-    readings: tuple[Measurement, ...]
-    trials: tuple[GapTrial, ...]
-    windows: Windows
 
     def __init__(self, work: Work) -> None:
         super().__init__()
@@ -94,18 +89,6 @@ class Asks(QObject):
     def prove_key(self) -> object:
         assert self.doc is not None
         return (self.lay_key, self.way, self.doc.recipe)
-
-    @property
-    def fits_key(self) -> object:
-        assert self.doc is not None
-        d = self.doc
-        return (d.mesh_hash, d.mates, self.way, self.readings, self.fit_setting, tuple(sorted(self.windows.items())))
-
-    @property
-    def fit_setting(self) -> Setting:
-        """What readings must share with this job to speak for it."""
-        assert self.doc is not None
-        return setting_of(self.doc.recipe, self.printer.nozzle_mm)
 
     @property
     def holding(self) -> Holding:
@@ -385,38 +368,6 @@ class Asks(QObject):
                 quick,
                 CELLS,
             )
-
-    def request_fits(self) -> None:
-        if self.doc is not None and self.facts is not None:
-            at = self.facts, self.doc.mates, self.way, self.readings, self.fit_setting, self.windows
-            self.work.ask("fits", self.fits_key, tasks.fits, *at)
-
-    @property
-    def gaps_key(self) -> object:
-        assert self.doc is not None
-        return (self.doc.mesh_hash, self.way, self.learned_gaps)
-
-    @property
-    def learned_gaps(self) -> fittasks.Learned:
-        return fittasks.Learned(self.readings, self.trials, self.fit_setting)
-
-    def request_gaps(self) -> None:
-        """What lies between bodies printed in place."""
-        if self.doc is not None and self.facts is not None:
-            at = self.facts, self.way, self.doc.recipe, self.learned_gaps
-            self.work.ask("gaps", self.gaps_key, fittasks.gaps_of, *at)
-
-    def request_flare(self, by: float) -> None:
-        """Take the first layers' flare off; nothing is stored yet."""
-        if self.doc is not None and self.facts is not None:
-            at = self.facts, self.way, by, self.doc.recipe
-            self.work.ask("flare", (self.doc.mesh_hash, self.way), fittasks.flare, *at)
-
-    def request_scale(self, factor: float, keep: tuple[str, ...], keep_gaps: bool) -> None:
-        """Scale the part, keeping what must not scale; nothing is stored yet."""
-        if self.doc is not None and self.facts is not None:
-            at = self.facts, factor, keep, keep_gaps, self.doc.recipe, self.way, self.printer
-            self.work.ask("scale", self.doc.mesh_hash, fittasks.scale, *at)
 
     def request_part(self) -> None:
         if self.doc is not None:

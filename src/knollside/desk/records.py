@@ -16,7 +16,7 @@ from knollside.core.material.bond import Setting, with_setting
 from knollside.core.material.cards import MATERIALS, Material, material, with_bond
 from knollside.core.material.own import FIELDS, FieldName, OwnCard, OwnValue, with_own
 from knollside.core.model import GapTrial, Measurement, Range, Refused
-from knollside.desk.asks import Asks
+from knollside.desk.askfits import FitAsks
 from knollside.desk.work import Work
 from knollside.store.workshop import PartDoc, PrintRecord, Spool, Workshop
 
@@ -35,7 +35,7 @@ class _Edit(QUndoCommand):
         self._undo()
 
 
-class Records(Asks):
+class Records(FitAsks):
     """The learned half of the state. ``changed`` fires after any stored edit, ``said`` carries a sentence for the
     person."""
 

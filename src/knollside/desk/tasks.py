@@ -35,7 +35,6 @@ from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import Loaded, load_file
 from knollside.core.mesh.repair import Repair, repair
 from knollside.core.model import Array, Duty, Holding, Mate, Measurement, Mesh, Purpose, Range, Recipe, Way
-from knollside.core.proof.bar import Bar, hole_and_pin_bar
 from knollside.core.strength.field import solve
 from knollside.core.strength.places import Portion, WeakPlace, portions, weak_places
 from knollside.core.strength.skin import skin_of
@@ -101,12 +100,6 @@ class Fitting:
 
     def shift(self, kind: str, axis: str, drawn: float = REFERENCE) -> Shift:
         return self.process(axis).shift(kind, drawn)
-
-
-@dataclass(frozen=True)
-class Piece:
-    bar: Bar
-    look: Appearance
 
 
 def load(path: str, tick: Tick) -> Loaded:
@@ -326,12 +319,6 @@ def correct(
 ) -> Edited:
     tick(0.3, "moving the walls")
     return correcting.apply_corrections(part, mates, found, direction, recipe, sag)
-
-
-def make_bar(sizes: list[float], tick: Tick) -> Piece:
-    tick(0.2, "making the bar")
-    bar = hole_and_pin_bar(sizes)
-    return Piece(bar, appearance_of(bar.mesh))
 
 
 def warm(tick: Tick) -> None:

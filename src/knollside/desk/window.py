@@ -40,7 +40,8 @@ _DOING = {
     "prove": "Solving this recipe",
     "fits": "Fits",
     "correct": "Moving the walls",
-    "bar": "Making the bar",
+    "piece": "Making the piece",
+    "section": "Cutting it out",
     "export": "Writing files",
     "load": "Reading the file",
     "mend": "Mending",
@@ -75,6 +76,12 @@ _QUIET = {
     "gaps",
     "scale",
     "flare",
+    "open gap",
+    "wall",
+    "fit cut",
+    "report",
+    "piece",
+    "section",
 }
 
 
@@ -90,6 +97,7 @@ class Window(QMainWindow):
         self.header = Header(state)
         lay, proof = LayStep(state), ProofStep(state)
         build, fits = BuildStep(state), FitsStep(state)
+        fits.show_piece = proof.choose
         self.part_step, self.duty_step = PartStep(state), DutyStep(state)
         steps: list[Step] = [
             self.part_step,

@@ -178,12 +178,14 @@ def freedom(gap: Gap, hole: Shift, pin: Shift, frees: Range, across: Range, flar
             ends = f"leave about {left:.2f} mm" if left > 0.02 else "close it"
             welds, why = low, f"{gap.lowest:.2f} mm in the first layers: they flare and {ends}"
             cure = "take the flare off the bottom edges (below), or raise the lower body by a layer or two"
+            open_to = drawn
     if gap.layers_between is not None:
         up = gap.layers_between * gap.layer_height
         stuck = 1 - chance_freed(up, across)
         if stuck > welds:
             welds, why = stuck, f"{gap.layers_between} empty layers between them, one above the other"
             need = math.ceil((across.value + 1.645 * (across.high - across.low) / 3.29) / gap.layer_height)
+            open_to = drawn
             cure = f"leave {need} layers, {need * gap.layer_height:.2f} mm, across the layers"
     rattles = (1 - welds) * float(ndtr((printed.value - RATTLES) / scatter))
     turns = max(1 - welds - rattles, 0.0)

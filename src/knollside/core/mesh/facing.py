@@ -21,9 +21,9 @@ _CREASE = np.radians(20)
 _FACING = 0.6  # cosine: how squarely a face must look at the other body
 
 
-def facing(mesh: Mesh, mine: Ints, other: Ints, reach: float, gap: float) -> Ints:
+def facing(mesh: Mesh, mine: Ints, other: Ints, reach: float, gap: float, share: float = 0.5) -> Ints:
     """Triangles among ``mine`` whose whole surface, a flat or a round, or most of it, looks at ``other`` within
-    ``reach`` mm; ``gap`` is about how far off it is."""
+    ``reach`` mm; ``gap`` is about how far off it is, ``share`` how much of a surface must look."""
     label = _smooth(mesh)
     spots = _spots(mesh, other, max(0.5 * gap, 0.1))
     middle = mesh.triangles[mine].mean(axis=1)
@@ -38,7 +38,7 @@ def facing(mesh: Mesh, mine: Ints, other: Ints, reach: float, gap: float) -> Int
     count = int(label.max()) + 1
     seen = np.bincount(which, area * looks, minlength=count)
     whole = np.bincount(which, area, minlength=count)
-    chosen = seen > 0.5 * np.maximum(whole, 1e-12)
+    chosen = seen > share * np.maximum(whole, 1e-12)
     return np.asarray(mine[chosen[which]])
 
 

@@ -58,10 +58,11 @@ def middle_of(values: tuple[float, ...]) -> float:
 
 
 def wants_another(values: tuple[float, ...]) -> str:
-    """Why one place should be measured once more, or nothing."""
-    if len(values) >= 2 and max(values) - min(values) > SPREAD and len(values) < 5:
-        return (
-            f"{min(values):.2f} and {max(values):.2f} mm are {max(values) - min(values):.2f} mm apart; measure this "
-            "place once more."
-        )
-    return ""
+    """Why one place should be measured once more, or nothing: until two readings agree, the middle one among them."""
+    if len(values) < 2 or len(values) >= 5:
+        return ""
+    middle = sorted(values)[len(values) // 2]
+    rest = sorted(abs(v - middle) for v in values)[1]
+    if rest <= SPREAD:
+        return ""
+    return f"{min(values):.2f} and {max(values):.2f} mm are too far apart; measure this place once more."

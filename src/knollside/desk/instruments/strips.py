@@ -10,9 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.build.stack import inset
-from knollside.core.fit.correction import Correction
-from knollside.core.fit.process import Shift
-from knollside.core.model import Measurement, Recipe
+from knollside.core.model import Recipe
 from knollside.desk.theme.look import font, look
 
 
@@ -110,133 +108,6 @@ class WeakCut(Strip):
         p.setFont(font(12))
         p.setPen(look.colour("slate"))
         p.drawText(QRectF(end - step * scale - 64, 22, 58, 16), Qt.AlignmentFlag.AlignRight, f"{step} mm")
-
-
-class FitCut(Strip):
-    """The chosen hole or pin in section: as drawn, as it prints, as corrected."""
-
-    def __init__(self) -> None:
-        super().__init__("The chosen mate, across its axis")
-        self.row: Correction | None = None
-
-    def put(self, row: Correction | None) -> None:
-        self.row = row
-        self.update()
-
-    def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        p = self.ground()
-        c = self.row
-        if c is None:
-            self.title(p, "Across its axis", "Take a mate in the ladder to see what moves.")
-            return
-        self.title(
-            p,
-            f"{c.feature.replace('-', ' ').capitalize()}, across its axis",
-            f"diameters; changes drawn 6 times as large; printed {c.axis}",
-        )
-        mid, radius = self.height() / 2 + 22, (self.height() - 78) / 2
-        for i, (words, drawn, printed) in enumerate(
-            (("as drawn", c.from_mm, c.printed_now), ("corrected", c.to_mm, c.printed_then))
-        ):
-            x = 40 + radius + i * (2 * radius + 190)
-            scale = radius / (c.target.size * 0.5 + 0.6)
-            full = 2 * (c.target.size / 2)
-
-            def size(d: float, scale: float = scale, full: float = full) -> float:
-                return (full + (d - full) * 6) / 2 * scale * 0.72
-
-            p.setPen(QPen(look.colour("slate"), 1.4, Qt.PenStyle.DashLine))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawEllipse(QPointF(x, mid), size(drawn), size(drawn))
-            p.setPen(QPen(look.colour("heather"), 2.4))
-            p.setBrush(look.colour("heather", 40))
-            p.drawEllipse(QPointF(x, mid), size(printed), size(printed))
-            p.setPen(QPen(look.colour("spring"), 1.6))
-            p.setBrush(look.colour("spring", 60))
-            p.drawEllipse(QPointF(x, mid), size(c.target.partner), size(c.target.partner))
-            tx = x + radius + 14
-            p.setPen(look.colour("peat"))
-            p.setFont(font(14, 700))
-            p.drawText(QPointF(tx, mid - 28), words)
-            for k, (name, v, tone) in enumerate(
-                (("drawn", drawn, "slate"), ("prints at", printed, "heather"), ("goes in", c.target.partner, "spring"))
-            ):
-                p.setPen(look.colour(tone))
-                p.setFont(font(13))
-                p.drawText(QPointF(tx, mid - 6 + 19 * k), name)
-                p.setFont(font(13, 600, mono=True))
-                p.drawText(QPointF(tx + 66, mid - 6 + 19 * k), f"{v:.2f}")
-
-
-class ErrorChart(Strip):
-    """Printed minus drawn size of each reading, with the shift and its nine-in-ten band."""
-
-    def __init__(self) -> None:
-        super().__init__("Error against drawn size")
-        self.shift: Shift | None = None
-        self.readings: list[Measurement] = []
-        self.kind = "hole"
-
-    def put(self, shift: Shift | None, readings: tuple[Measurement, ...], kind: str) -> None:
-        self.shift, self.kind = shift, kind
-        self.readings = [m for m in readings if m.kind == kind and m.axis == "upright"]
-        self.update()
-
-    def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        p = self.ground()
-        s = self.shift
-        if s is None:
-            self.title(p, "Error against drawn size")
-            return
-        self.title(
-            p, "Error against drawn size", f"{self.kind}s standing upright, diameter, mm; the band holds nine in ten"
-        )
-        box = QRectF(64, 58, self.width() - 190, self.height() - 88)
-        sizes = [m.drawn for m in self.readings] or [3.0, 8.0]
-        x0, x1 = min(sizes) - 1, max(sizes) + 1
-        errors = [m.printed - m.drawn for m in self.readings]
-        low, high = min([s.low, -0.05, *errors]) - 0.04, max([s.high, 0.05, *errors]) + 0.04
-
-        def at(x: float, y: float) -> QPointF:
-            return QPointF(
-                box.left() + box.width() * (x - x0) / (x1 - x0), box.bottom() - box.height() * (y - low) / (high - low)
-            )
-
-        p.setFont(font(12))
-        step = 0.1 if high - low < 0.8 else 0.2
-        for v in np.arange(np.ceil(low / step) * step, high, step):
-            p.setPen(QPen(look.colour("rule"), 1))
-            p.drawLine(at(x0, float(v)), at(x1, float(v)))
-            p.setPen(look.colour("slate"))
-            p.drawText(QRectF(8, at(x0, float(v)).y() - 8, 48, 16), Qt.AlignmentFlag.AlignRight, f"{v:+.1f}")
-        yours = s.count > 0
-        p.fillRect(
-            QRectF(at(x0, s.high), at(x1, s.low)), look.colour("heather", 60) if yours else look.colour("slate", 40)
-        )
-        p.setPen(
-            QPen(
-                look.colour("heather") if yours else look.colour("slate"),
-                2,
-                Qt.PenStyle.SolidLine if yours else Qt.PenStyle.DotLine,
-            )
-        )
-        p.drawLine(at(x0, s.value), at(x1, s.value))
-        for i, m in enumerate(self.readings):
-            odd = i in s.outliers
-            p.setPen(QPen(look.colour("straw" if odd else "peat"), 2))
-            p.setBrush(Qt.BrushStyle.NoBrush if odd or m.left_out else look.colour("paper"))
-            p.drawEllipse(at(m.drawn, m.printed - m.drawn), 4.5, 4.5)
-        p.setPen(look.colour("slate"))
-        p.setFont(font(12))
-        for d in sorted({round(v, 2) for v in sizes}):
-            q = at(d, low)
-            p.drawText(QRectF(q.x() - 20, box.bottom() + 4, 40, 16), Qt.AlignmentFlag.AlignHCenter, f"{d:g}")
-        p.drawText(QRectF(box.right() + 10, box.bottom() + 4, 100, 16), Qt.AlignmentFlag.AlignLeft, "drawn, mm")
-        p.setPen(look.colour("heather" if yours else "slate"))
-        p.setFont(font(20, 700))
-        p.drawText(QPointF(box.right() + 10, at(x0, s.value).y() + 2), f"{s.value:+.2f}")
-        p.setFont(font(12))
-        p.drawText(QPointF(box.right() + 10, at(x0, s.value).y() + 18), f"± {s.half:.2f} {s.source}")
 
 
 class BedPlan(QWidget):

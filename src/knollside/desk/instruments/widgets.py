@@ -350,3 +350,8 @@ def times(value: float) -> str:
     if value >= 20:
         return "over 20"
     return f"{value:.0f}" if value >= 10 else f"{value:.1f}" if value >= 0.95 else f"{value:.2f}"
+
+
+def chance(share: float) -> str:
+    """A chance in whole per cent, never surer than one in a hundred."""
+    return str(min(max(round(share * 100), 1), 99))

@@ -1,41 +1,39 @@
-"""Bench: measured sizes in, breaks in; what was learned goes back to every verdict that rests on it."""
+"""Bench: measured sizes and tried gaps in, prints and breaks in; what was learned goes back to every verdict."""
 
 from __future__ import annotations
 
-from datetime import datetime
+from dataclasses import replace
+from pathlib import Path
 
-import numpy as np
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QStackedWidget, QVBoxLayout, QWidget
 
-from knollside.core import units
-from knollside.core.fit.process import Shift
-from knollside.core.model import BreakTest, Measurement
-from knollside.core.proof.bar import Spot
-from knollside.desk import tasks
-from knollside.desk.buildtasks import Building
-from knollside.desk.instruments.strips import ErrorChart
-from knollside.desk.instruments.widgets import (
-    Chip,
-    Choice,
-    NumberField,
-    button,
-    clear,
-    heading,
-    label,
-    row,
-    rule,
-    scrolled,
-    tell,
-)
+from knollside.core.bench.readingstable import read_readings, write_readings
+from knollside.core.fit.process import REFERENCE, more_to_halve
+from knollside.core.model import Refused
+from knollside.core.proof.piece import Rung, Spot
+from knollside.desk.instruments.fitstrips import ErrorChart, GapChart
+from knollside.desk.instruments.widgets import tell
+from knollside.desk.ports import SerialCalliper
+from knollside.desk.slip import Slip, Source, part_spots
 from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.desk.steps.benchpages import MeasurePage, PrinterPage
 from knollside.desk.steps.proof import ProofStep
-from knollside.desk.theme.look import font
-from knollside.sim.desk import SimulatedCalliper, printer_named
-from knollside.store.workshop import PrintRecord
+from knollside.desk.steps.recordpage import RecordPage
+from knollside.desk.steps.scenes import base_scene
+from knollside.desk.steps.tabs import Tabs
+from knollside.report.export import write_whole
+from knollside.sim.serialport import SimulatedPort
 
-OUTCOMES = ("came out well", "usable, with faults", "does not fit", "lifted off the bed", "failed part-way")
+_PIECES = [
+    ("bar", "Hole and pin bar"),
+    ("flare", "Flare piece"),
+    ("ladder", "Gap ladder"),
+    ("hinges", "Hinge of three gaps"),
+    ("part", "This part itself"),
+]
+_MOST_BYTES = 2_000_000
 
 
 class BenchStep(Step):
@@ -45,304 +43,303 @@ class BenchStep(Step):
     def __init__(self, state: State, proof: ProofStep) -> None:
         super().__init__(state)
         self.proof = proof
-        self.strip = self.chart = ErrorChart()
-        self.at = 0
-        # The simulated twin keeps one printed bar until the next is asked for.
-        self.seed = 7
-        self.place = label("", 15, 700)
-        self.how = label("", dim=True, wrap=True)
-        self.entry = QLineEdit()
-        self.entry.setAccessibleName("Reading of the calliper")
-        self.entry.setPlaceholderText("type, or press the calliper's button")
-        self.entry.returnPressed.connect(self._typed)
-        self.entry.setFont(font(18, 600))
-        self.entry.setMinimumHeight(40)
-        self.said = label("", dim=True, wrap=True)
-        self.shifts = QVBoxLayout()
-        self.shifts.setSpacing(2)
-        self.kept = label("", dim=True)
-        self.mode = Choice("How it broke", [(m, m) for m in ("along a layer", "across the layers", "did not break")])
-        self.load = NumberField("Load when it broke", "force", "N", 5, 0, 1e6, 0, 96)
-        self.where = QLineEdit()
-        self.where.setAccessibleName("Where it broke")
-        self.where.setPlaceholderText("where: a name, or mm above the bed")
-        self.where.setMaxLength(200)
-        self.load.line.setPlaceholderText("at, N")
-        self.outcome = Choice("How the print came out", [(w, w) for w in OUTCOMES], 12)
-        self.took = NumberField("Hours it took", "time", "", 1, 0, 1e6, 1, 72)
-        self.took.line.setPlaceholderText("took, h")
-        self.told = label("", dim=True, wrap=True)
-        body = QWidget()
-        body.setObjectName("paper")
-        lay = QVBoxLayout(body)
-        lay.setContentsMargins(16, 10, 12, 8)
-        lay.setSpacing(5)
-        lay.addWidget(heading("Measuring slip", self.kept))
-        lay.addWidget(self.place)
-        lay.addWidget(self.how)
-        lay.addWidget(self.entry)
-        lay.addWidget(self.said)
-        lay.addWidget(
-            row(
-                button("Take it", self._typed, main=True),
-                button("Simulated calliper", self.simulate, tip="A stand-in with its own small error"),
-                button("Skip", self._skip),
-                stretch=-2,
-            )
-        )
-        lay.addWidget(rule())
-        self.machine = label("", dim=True)
-        lay.addWidget(heading("What this printer does", self.machine))
-        lay.addLayout(self.shifts)
-        lay.addWidget(rule())
-        lay.addWidget(heading("How it came out"))
-        lay.addWidget(row(self.outcome, self.took, button("Record the print", self._record_print), stretch=0))
-        lay.addWidget(rule())
-        lay.addWidget(heading("It broke, or was pulled"))
-        lay.addWidget(row(self.mode, self.load, stretch=0))
-        self.bond = label("", dim=True, wrap=True)
-        lay.addWidget(row(self.where, button("Record it", self._record_break), stretch=0))
-        lay.addWidget(self.told)
-        lay.addWidget(self.bond)
-        lay.addStretch(1)
-        area = scrolled(body)
-        self.panel = area
+        self.chart, self.gap_chart = ErrorChart(), GapChart()
+        self.strip = self.charts = QStackedWidget()
+        self.charts.addWidget(self.chart)
+        self.charts.addWidget(self.gap_chart)
+        self.slip = Slip(state)
+        self.wanted = "bar"
+        self.calliper = SerialCalliper()
+        self.calliper.sent.connect(lambda text: self.take(text, "calliper"))
+        self.calliper.lost.connect(self._lost)
+        self.simulated_port: SimulatedPort | None = None
+        acts = {
+            "piece": self.choose,
+            "times": self._times,
+            "typed": lambda: self.take(self.measure.entry.text(), "typed"),
+            "simulate": self.simulate,
+            "skip": self._skip,
+            "free": lambda: self._rung(True),
+            "stuck": lambda: self._rung(False),
+            "rest": self.simulate_rest,
+            "listen": self._listen,
+            "plug": self._plug,
+            "read": self._ask_in,
+            "write": self._ask_out,
+            "leave_out": state.leave_out,
+        }
+        self.measure = MeasurePage(self.slip, acts, _PIECES)
+        self.printer_page = PrinterPage()
+        self.printer_page.changed.connect(self.refresh)
+        self.records = RecordPage(state)
+        pages = (("Measure", self.measure), ("This printer", self.printer_page), ("Prints", self.records))
+        self.tabs = Tabs(pages, 3, (16, 10, 14, 2))
+        self.tabs.turned.connect(lambda _: self.refresh())
+        self.panel = QWidget()
+        lay = QVBoxLayout(self.panel)
+        lay.setContentsMargins(0, 0, 0, 0)
+        lay.setSpacing(0)
+        lay.addWidget(self.tabs)
+        lay.addWidget(self.tabs.pages, 1)
 
-    # Measuring
+    @property
+    def said(self):  # type: ignore[no-untyped-def]
+        return self.measure.said
 
-    def spots(self) -> tuple[Spot, ...]:
-        piece = self.proof.piece()
-        return piece.bar.spots if piece else ()
-
-    def spot(self) -> Spot | None:
-        spots = self.spots()
-        return spots[self.at % len(spots)] if spots else None
+    # Which piece
 
     def enter(self) -> None:
-        self.proof.make()
-        self.entry.setFocus()
+        if self.wanted != "part":
+            self.proof.choose(self.wanted)
+        self.measure.entry.setFocus()
 
-    def _typed(self) -> None:
-        self.take(self.entry.text(), "typed")
-
-    def take(self, text: str, source: str) -> None:
-        """Read one number for the place that is lit; unit slips are caught, nothing is dropped silently."""
-        spot = self.spot()
-        if spot is None:
-            tell(self.said, "There is no bar to measure; make one at Proof.", "bad")
-            return
-        try:
-            value = units.parse(text, "length")
-        except units.QuantityError as error:
-            tell(self.said, f"{str(error).capitalize()}.", "bad")
-            return
-        note = ""
-        if value <= 0:
-            tell(self.said, "A size is more than zero.", "bad")
-            return
-        if abs(value * 25.4 / spot.drawn - 1) < 0.15:
-            value, note = value * 25.4, f"Read as inches: {value:.3f} in is {value * 25.4:.2f} mm. "
-        if not 0.6 < value / spot.drawn < 1.5:
-            tell(
-                self.said,
-                f"{value:.2f} mm cannot be {spot.name}, drawn {spot.drawn:g} mm. Wrong place, or ten times off? "
-                "Not taken.",
-                "bad",
-            )
-            return
-        if self.state.doc is None or self.state.doc.printer_id is None:
-            tell(self.said, "Add your printer at Workshop (Alt+9) first; readings belong to one.", "bad")
-            return
-        reading = Measurement(kind=spot.kind, axis="upright", drawn=spot.drawn, printed=round(value, 4), source=source)
-        self.at += 1
-        self.entry.clear()
-        tell(self.said, f"{note}{spot.name.capitalize()}: {value:.2f} mm, {value - spot.drawn:+.2f} off.", "good")
-        self.state.add_reading(reading)
-
-    def simulate(self) -> None:
-        """The stand-in calliper on the simulated printer's bar."""
-        spot = self.spot()
-        if spot is None:
-            self.take("", "simulated")
-            return
-        rng = np.random.default_rng([self.seed, self.at])
-        size = printer_named(self.state.printer.name).printed(spot.kind, "upright", spot.drawn, rng)
-        self.take(f"{SimulatedCalliper().read(size, rng):.2f}", "simulated")
-
-    def _skip(self) -> None:
-        self.at += 1
+    def choose(self, name: object) -> None:
+        """Measure another piece: made at once where it is not there yet."""
+        self.wanted = str(name)
+        self.enter()
         self.state.changed.emit()
 
-    # How it came out, and breaking
+    def _fill_slip(self) -> None:
+        if self.wanted == "part":
+            edited = self.state.answers.get("correct")
+            corrected = {c.feature: c.to_mm for c in edited.changes} if edited is not None else {}
+            self.slip.put("this part", part_spots(self.state, corrected), ())
+            return
+        made = self.proof.piece()
+        if made is not None and made.piece.name == self.wanted:
+            self.slip.put(made.piece.title.lower(), made.piece.spots, made.piece.rungs)
+        else:
+            self.slip.put("", (), ())
 
-    def _record_print(self) -> None:
-        """One print of this part with its outcome, estimate and hours taken; hours teach the printer's factor."""
-        doc = self.state.doc
-        if doc is None or doc.printer_id is None:
-            tell(self.told, "Add your printer at Workshop (Alt+9) first; the record belongs to one.", "bad")
+    def spots(self) -> tuple[Spot, ...]:
+        self._fill_slip()
+        return self.slip.spots
+
+    def spot(self) -> Spot | None:
+        self._fill_slip()
+        return self.slip.spot
+
+    def rung(self) -> Rung | None:
+        self._fill_slip()
+        return self.slip.rung
+
+    # Taking readings
+
+    def take(self, text: str, source: Source) -> None:
+        """One number for the place that is lit; unit slips are caught, nothing is dropped silently."""
+        self._fill_slip()
+        try:
+            said = self.slip.take(text, source)
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+            return
+        self.measure.entry.clear()
+        tell(self.measure.said, said + self._verdict_of_last(), "warn" if self.slip.pending else "good")
+        self.state.changed.emit()
+
+    def _verdict_of_last(self) -> str:
+        """For the part itself: whether that size fits what goes in."""
+        fitting = self.state.answers.get("fits")
+        if self.wanted != "part" or fitting is None or self.slip.pending:
+            return ""
+        name, size = list(self.slip.found.items())[-1]
+        facts = self.state.facts
+        for c in fitting.corrections:
+            f = facts.feature(c.feature) if facts is not None else None
+            if f is not None and f.title.lower() == name:
+                t = c.target
+                if t.low <= size <= t.high:
+                    return f" It fits: {t.words} wants {t.low:.2f} to {t.high:.2f}."
+                tight = size < t.low if f.kind != "pin" else size > t.high
+                return f" It {'binds' if tight else 'rattles'}: {t.words} wants {t.low:.2f} to {t.high:.2f}."
+        return ""
+
+    def simulate(self) -> None:
+        """The stand-in calliper on the simulated printer's piece; through the port where one is open."""
+        self._fill_slip()
+        try:
+            value = self.slip.simulated_reading()
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+            return
+        if self.simulated_port is not None and self.calliper.path == self.simulated_port.path:
+            self.simulated_port.send(value)
+        else:
+            self.take(f"{value:.2f}", "simulated")
+
+    def simulate_rest(self) -> None:
+        """Print and measure (or try) all that is left, simulated."""
+        self._fill_slip()
+        self._do(self.slip.simulate_rest)
+
+    def _rung(self, freed: bool) -> None:
+        self._fill_slip()
+        self._do(lambda: self.slip.try_rung(freed))
+
+    def _do(self, act) -> None:  # type: ignore[no-untyped-def]
+        try:
+            tell(self.measure.said, act(), "good")
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+        self.state.changed.emit()
+
+    def _skip(self) -> None:
+        self.slip.skip()
+        self.state.changed.emit()
+
+    def _times(self, times: object) -> None:
+        self.slip.times, self.slip.pending = int(str(times)), []
+        self.state.changed.emit()
+
+    # The port
+
+    def _listen(self) -> None:
+        if self.calliper.listening:
+            self.calliper.close()
+            self.state.changed.emit()
             return
         try:
-            text = self.took.line.text().strip()
-            took = units.parse(text if any(c.isalpha() for c in text) else f"{text} h", "time") / 3600 if text else None
-        except units.QuantityError as error:
-            tell(self.told, f"Hours: {error}.", "bad")
-            return
-        if took is not None and not 0.01 <= took <= 1000:
-            tell(self.told, "A print takes between a minute and 1,000 hours; not recorded.", "bad")
-            return
-        factor = self.state.factor.value
-        hours = self.planned_hours()
-        estimate = round(hours / factor, 2) if hours else None
-        self.state.add_print(
-            PrintRecord(
-                0,
-                doc.id,
-                doc.printer_id,
-                doc.material,
-                datetime.now(),
-                estimate,
-                took,
-                self.outcome.currentData(),
-                None,
-            ),
-            f"print recorded: {self.outcome.currentData()}",
-        )
-        self.took.line.clear()
-        tell(
-            self.told,
-            "Recorded." if took is None or estimate else "Recorded. No estimate was made, so no factor.",
-            "good",
-        )
+            self.calliper.open(self.measure.port.text().strip())
+            tell(self.measure.said, f"Listening at {self.calliper.path}.", "good")
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+        self.state.changed.emit()
 
-    def planned_hours(self) -> float | None:
-        """The chosen recipe's hours as the board gave them, or None."""
-        building: Building | None = self.state.answers.get("build")
-        if building is None or self.state.doc is None:
-            return None
-        dot = building.board.dot(self.state.doc.recipe)
-        return dot.price.hours.value if dot else None
+    def _plug(self) -> None:
+        """The simulated calliper at a port of its own."""
+        if self.simulated_port is not None:
+            self.simulated_port.unplug()
+        self.simulated_port = SimulatedPort()
+        self.measure.port.setText(self.simulated_port.path)
+        self.calliper.close()
+        self._listen()
 
-    def _record_break(self) -> None:
-        doc = self.state.doc
-        if doc is None or doc.printer_id is None:
-            tell(self.told, "Add your printer at Workshop (Alt+9) first; the record belongs to one.", "bad")
-            return
-        laying = self.state.answers.get("lay")
-        detail: tasks.WayDetail | None = self.state.answers.get("detail")
-        predicted = None
-        if laying is not None and detail is not None:
-            total = max(sum(ld.newtons for ld in c.loads) for c in doc.duty.cases)
-            predicted = total * detail.way.parting
-        load = self.load.value or None
-        test = BreakTest(
-            mode=self.mode.currentData(),
-            load_N=load,
-            predicted_N=predicted if load else None,
-            place=self.where.text().strip(),
-        )
-        self.state.add_print(
-            PrintRecord(
-                0, doc.id, doc.printer_id, doc.material, datetime.now(), None, None, f"broke {test.mode}", test
-            ),
-            "break recorded",
-        )
-        said = (
-            "Recorded."
-            if predicted or not load
-            else "Recorded. With no way rated at Lay there is no prediction to compare."
-        )
-        tell(self.told, said if load else "Recorded. Without a load it says where, not how strong.", "good")
-        self.load.line.clear()
+    def _lost(self, words: str) -> None:
+        tell(self.measure.said, words, "bad")
+        self.state.changed.emit()
+
+    # Tables
+
+    def _ask_in(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.panel, "Readings from a table", "", "Table (*.csv)")
+        if path:
+            self.read_from(Path(path))
+
+    def read_from(self, path: Path) -> None:
+        """Readings of a CSV file become kept readings, all or none."""
+        try:
+            if path.stat().st_size > _MOST_BYTES:
+                raise Refused(f"{path.name} is over {_MOST_BYTES // 10**6} MB; that is no table of readings.")
+            taken = read_readings(path.read_text("utf-8"), path.name)
+            self.slip.need_printer()
+            self.state.add_readings(taken, f"{len(taken)} readings from {path.name}")
+            tell(self.measure.said, f"{len(taken)} readings taken from {path.name}.", "good")
+        except (Refused, OSError, UnicodeDecodeError) as error:
+            words = str(error) if isinstance(error, Refused) else f"{path.name} could not be read as text."
+            tell(self.measure.said, words, "bad")
+
+    def _ask_out(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.panel, "Readings as a table", "readings.csv", "Table (*.csv)")
+        if path:
+            self.write_to(Path(path))
+
+    def write_to(self, path: Path) -> None:
+        try:
+            write_whole(path, write_readings(self.state.readings).encode())
+            tell(self.measure.said, f"{len(self.state.readings)} readings written to {path.name}.", "good")
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
 
     # Showing
 
     def refresh(self) -> None:
-        doc = self.state.doc
-        if doc is None:
+        if self.state.doc is None:
             return
-        spot, n = self.spot(), len(self.spots())
-        self.kept.setText(f"place {self.at % n + 1} of {n}" if n else "no bar yet")
-        if spot is not None:
-            self.place.setText(f"{spot.name.capitalize()}: drawn {spot.drawn:g} mm across")
-            self.how.setText(
-                "Small jaws, rock it, keep the largest reading."
-                if spot.kind == "hole"
-                else "Large jaws, half-way up, keep the smallest reading."
-            )
-        self.machine.setText(f"{self.state.printer.name}, {doc.material}")
-        clear(self.shifts)
-        fitting: tasks.Fitting | None = self.state.answers.get("fits")
-        for axis in ("upright", "lying") if fitting else ():
-            for kind in ("hole", "pin"):
-                self.shifts.addWidget(self._shift(fitting.shift(kind, axis)))
-        kind = spot.kind if spot is not None else "hole"
-        mine = fitting.shift(kind, "upright") if fitting else None
-        self.chart.put(mine, self.state.readings, kind)
-        bond = self.state.card.bond
-        self.bond.setText(
-            f"Bond between layers of {doc.material}: {bond.value:.2f} of the strength along them "
-            f"({bond.low:.2f} to {bond.high:.2f}, {bond.source})."
-        )
-
-    def _shift(self, s: Shift) -> QWidget:
-        name = label(f"{s.kind.capitalize()}s, {s.axis}", 14, 600)
-        name.setFixedWidth(118)
-        value = label(f"{s.value:+.2f} ± {s.half:.2f}")
-        chip = Chip(s.source)
-        return row(name, value, chip, stretch=1)
+        self._fill_slip()
+        self.measure.piece.put(self.wanted)
+        self.measure.refresh(self.state, self.calliper.path if self.calliper.listening else "")
+        spot = self.slip.spot
+        kind, at = ("hole" if spot is None or spot.kind == "hole" else "pin"), spot.drawn if spot else REFERENCE
+        fitting = self.state.answers.get("fits")
+        axis = spot.axis if spot is not None else "upright"
+        process = fitting.process(axis) if fitting is not None else None
+        self.chart.put(process, self.state.readings, kind, at)
+        self.gap_chart.put(self.state.trials, {d: self.state.frees(d) for d in ("in the layer", "across it")})
+        self.charts.setCurrentWidget(self.gap_chart if self.slip.rung is not None else self.chart)
+        if self.tabs.front == 1:
+            self.printer_page.put(self.state, at)
+        self.records.refresh()
 
     def standing(self) -> Standing:
         n = len(self.state.readings)
         if n == 0:
             return Standing(Mark.OPEN, "Nothing measured.")
-        left = max(0, len(self.spots()) - self.at) if self.spots() and self.at else 0
+        left = self.slip.count - self.slip.at if 0 < self.slip.at < self.slip.count else 0
         words = f"{n} readings on {self.state.printer.name}."
         return Standing(Mark.HALF if left else Mark.FULL, words + (f" {left} places to go." if left else ""))
 
     def verdict(self) -> Verdict:
-        fitting: tasks.Fitting | None = self.state.answers.get("fits")
+        fitting = self.state.answers.get("fits")
         if self.state.doc is None or fitting is None:
             return Verdict("Open a part first.")
-        spot = self.spot()
-        kind = spot.kind if spot is not None else "hole"
-        s = fitting.shift(kind, "upright")
+        rest = Act("Simulate the rest", self.simulate_rest, self.slip.count > 0)
+        if self.slip.rungs and not self.slip.spots:
+            return self._gap_verdict(rest)
+        spot = self.slip.spot
+        kind, axis = ("hole", "upright") if spot is None else ("hole" if spot.kind == "hole" else "pin", spot.axis)
+        at = spot.drawn if spot is not None else REFERENCE
+        s = fitting.shift(kind, axis, at)
         way = "close" if s.value < 0 else "grow"
+        what = "holes" if kind == "hole" else "outsides"
         odd = f" {len(s.outliers)} reading looks wrong; measure it again." if s.outliers else ""
+        more = more_to_halve(fitting.process(axis), kind, at)
+        halve = f"{more} more readings would halve the doubt." if s.count >= 4 and more else ""
         body = (
-            f"{self.state.printer.name} makes {kind}s {abs(s.value):.2f} mm "
+            f"{self.state.printer.name} makes {what} of {at:g} mm {abs(s.value):.2f} mm "
             f"{'smaller' if s.value < 0 else 'larger'} across. "
-            + (
-                "About four times as many readings would halve the doubt."
-                if s.count >= 4
-                else "Four readings or more make the value yours."
-            )
+            + (halve if s.count >= 4 else "Four readings or more make the value yours.")
             + odd
         )
+        said = f"{what.capitalize()} {way} by {abs(s.value):.2f} mm."
         return Verdict(
-            f"{kind.capitalize()}s {way} by {abs(s.value):.2f} mm.",
+            said if abs(s.value) >= 0.02 else f"{what.capitalize()} come out as drawn.",
             body,
             number=f"{abs(s.value):.2f}",
             unit="mm",
-            under=(f"give or take {s.half:.2f}", f"{kind}s, upright"),
+            under=(f"give or take {s.half:.2f}", f"{what}, {'top to bottom' if axis == 'plumb' else axis}"),
             tone="straw ink" if s.count < 4 else "moss",
             source=f"{s.source}. Range: nine in ten.",
             acts=(
-                Act("Simulated reading", self.simulate, spot is not None),
+                rest,
                 Act("See the fits move", lambda: self.go("Fits")),
             ),
         )
 
-    def scene(self) -> Scene:
-        scene = self.proof.scene()
-        spot, piece = self.spot(), self.proof.piece()
-        if spot is None or piece is None:
-            return scene
-        from dataclasses import replace
-
-        z = float(piece.bar.mesh.bounds[1][2]) if spot.kind == "pin" else 6.0
-        return replace(
-            scene,
-            place=(spot.at[0], spot.at[1], z),
-            place_words=f"{spot.name}, {spot.drawn:g} mm",
-            subtitle=f"{len(piece.bar.spots)} places, in order. Now: {spot.name}.",
+    def _gap_verdict(self, rest: Act) -> Verdict:
+        r = self.state.frees("in the layer")
+        tried = len(self.state.trials)
+        return Verdict(
+            f"Gaps of {r.value:.2f} mm a side come free half the time.",
+            f"Draw {r.value + 1.645 * max((r.high - r.low) / 3.29, 0.03):.2f} mm or more to be nine in ten sure."
+            + ("" if tried else " Typical until you try a ladder: push each peg, lift each plate."),
+            number=f"{r.value:.2f}",
+            unit="mm",
+            under=(f"{r.low:.2f} to {r.high:.2f}", "a side, in the layer"),
+            tone="moss" if tried else "straw ink",
+            source=f"{r.source}. Range: nine in ten.",
+            acts=(rest, Act("See the gaps", lambda: self.go("Fits"))),
         )
+
+    def scene(self) -> Scene:
+        self._fill_slip()
+        spot, rung = self.slip.spot, self.slip.rung
+        if self.wanted == "part":
+            laid = self.state.doc is not None and self.state.doc.way is not None
+            scene = base_scene(self.state, laid, "This part itself", "Its mates, as corrected, in order.")
+        else:
+            scene = self.proof.scene()
+        if spot is not None:
+            return replace(scene, place=spot.at, place_words=f"{spot.name}, {spot.drawn:g} mm")
+        if rung is not None:
+            return replace(scene, place=rung.at, place_words=f"{rung.number}: {rung.drawn:.2f} mm")
+        return scene

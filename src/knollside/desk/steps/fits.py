@@ -1,31 +1,33 @@
-"""Fits: hardware chosen for holes and pins, the odds, the correction, the corrected mesh."""
+"""Fits: what goes with each feature, the odds, the correction, and everything else that must come out true."""
 
 from __future__ import annotations
 
-from functools import partial
+from collections.abc import Callable
 
-from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from knollside.core.fit.clearance import Gap
 from knollside.core.fit.correction import Correction
-from knollside.core.fit.hardware import names, suggestion
+from knollside.core.fit.hardware import suggestion
+from knollside.core.fit.opening import Opened, Thickened
 from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.scaling import Scaled
-from knollside.core.fit.windows import CLASSES
 from knollside.core.job.correcting import sag_of
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved
 from knollside.core.model import FaceMark, Mate
 from knollside.desk import tasks
-from knollside.desk.instruments.ladder import FitLadder
-from knollside.desk.instruments.strips import FitCut
-from knollside.desk.instruments.widgets import Choice, button, clear, heading, label, row, rule, scrolled
+from knollside.desk.instruments.fitstrips import FitCut
+from knollside.desk.instruments.widgets import chance, column
 from knollside.desk.stage.scene import Scene
 from knollside.desk.state import State
 from knollside.desk.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.desk.steps.changepage import ChangePage
 from knollside.desk.steps.fitcards import BodiesCard, FlareCard, ScaleCard
+from knollside.desk.steps.matespage import MatesPage
 from knollside.desk.steps.scenes import base_scene, face_marks
-
-_FITS = ("close", "medium", "coarse", *CLASSES, "as drawn")
+from knollside.desk.steps.tabs import Tabs
+from knollside.desk.steps.wallcard import WallCard
 
 
 class FitsStep(Step):
@@ -34,37 +36,32 @@ class FitsStep(Step):
 
     def __init__(self, state: State) -> None:
         super().__init__(state)
-        self.ladder = FitLadder()
-        self.ladder.taken.connect(self._take)
         self.strip = self.cut = FitCut()
-        self.mates = QVBoxLayout()
-        self.mates.setSpacing(3)
-        self.moves = label("", 13, wrap=True)
-        self.note = label("", dim=True, wrap=True)
-        body = QWidget()
-        body.setObjectName("paper")
-        lay = QVBoxLayout(body)
-        lay.setContentsMargins(16, 10, 12, 8)
-        lay.addWidget(heading("What goes with it", button("Add every hole", self._add_all)))
-        lay.addLayout(self.mates)
-        lay.addWidget(rule())
-        self.printer = label("", dim=True)
-        lay.addWidget(heading("Fit ladder", self.printer))
-        lay.addWidget(self.ladder)
-        lay.addWidget(rule())
-        lay.addWidget(heading("What moves", "outside and lettering: nothing"))
-        lay.addWidget(self.moves)
-        lay.addWidget(self.note)
-        self.bodies = BodiesCard()
+        self.mates = MatesPage(state, self._set, self._drop, self._add_all)
+        self.ladder = self.mates.ladder
+        self.ladder.taken.connect(self._take)
+        self.bodies = BodiesCard(state.request_open_gap, self._keep_opened, self._show_gap)
         self.bodies.margins(0, 0)
-        self.scale = ScaleCard(state.request_scale, self._keep_scaled)
         self.flare = FlareCard(state.request_flare, self._keep_relieved)
-        for card in (self.bodies, self.flare, self.scale):
-            lay.addWidget(card)
-        lay.addStretch(1)
-        area = scrolled(body)
-        self.panel = area
-        self._shown: object = None
+        self.scale = ScaleCard(state.request_scale, self._keep_scaled)
+        self.wall = WallCard(state.request_wall, self._keep_wall)
+        self.report = ChangePage(state, self._keep_corrected)
+        pages = (
+            ("Mates", self.mates),
+            ("Gaps", _stacked(self.bodies, self.flare)),
+            ("Scale, walls", _stacked(self.scale, self.wall)),
+            ("Changes", self.report),
+        )
+        self.tabs = Tabs(pages, 4, (16, 10, 14, 2), small=True)
+        self.tabs.turned.connect(lambda _: self.state.changed.emit())
+        self.panel = QWidget()
+        lay = QVBoxLayout(self.panel)
+        lay.setContentsMargins(0, 0, 0, 0)
+        lay.setSpacing(0)
+        lay.addWidget(self.tabs)
+        lay.addWidget(self.tabs.pages, 1)
+        self.shown_gap: Gap | None = None
+        self.show_piece: Callable[[str], None] = lambda name: None
         state.work.finished.connect(self._done)
 
     @property
@@ -73,30 +70,33 @@ class FitsStep(Step):
 
     @property
     def correct_key(self) -> object:
-        f = self.fitting
-        return (self.state.fits_key, tuple((c.feature, round(c.to_mm, 4)) for c in f.corrections) if f else ())
+        f, doc = self.fitting, self.state.doc
+        sizes = tuple((c.feature, round(c.to_mm, 4)) for c in f.corrections) if f else ()
+        return (self.state.fits_key, sizes, doc.recipe if doc is not None else None)
 
     @property
     def edited(self) -> Edited | None:
         return self.state.answers.fresh("correct", self.correct_key) if self.state.doc else None
 
+    # What the person does
+
     def _take(self, name: str) -> None:
         self.state.picked = name
         self.state.changed.emit()
 
-    def _set(self, i: int, change: dict[str, object]) -> None:
+    def _set(self, feature: str, change: dict[str, object]) -> None:
         doc = self.state.doc
-        if doc is not None:
-            mates = list(doc.mates)
-            mates[i] = Mate.model_validate(mates[i].model_dump() | change)
-            self.state.edit(
-                "mates", tuple(mates), f"{mates[i].feature.replace('-', ' ')}: {mates[i].hardware}, {mates[i].fit}"
-            )
+        if doc is None:
+            return
+        mates = tuple(Mate.model_validate(m.model_dump() | change) if m.feature == feature else m for m in doc.mates)
+        m = next(m for m in mates if m.feature == feature)
+        what = m.partner.replace("-", " ") if m.partner else m.hardware
+        self.state.edit("mates", mates, f"{feature.replace('-', ' ')}: {what}, {m.fit}")
 
-    def _drop(self, i: int) -> None:
+    def _drop(self, feature: str) -> None:
         doc = self.state.doc
         if doc is not None:
-            self.state.edit("mates", tuple(m for k, m in enumerate(doc.mates) if k != i), "mate taken away")
+            self.state.edit("mates", tuple(m for m in doc.mates if m.feature != feature), "mate taken away")
 
     def _add_all(self) -> None:
         doc, facts = self.state.doc, self.state.facts
@@ -105,9 +105,10 @@ class FitsStep(Step):
         have = {m.feature for m in doc.mates}
         fresh = []
         for f in facts.features:
-            if f.kind == "hole" and f.through and f.id not in have and f.diameter:
-                name, fit = suggestion(f.diameter)
-                fresh.append(Mate(feature=f.id, hardware=name, fit=fit))
+            wanted = (f.kind == "hole" and f.through) or f.kind == "hexagon"
+            if wanted and f.id not in have and f.diameter and f.role not in ("counterbore", "step"):
+                name, fit = suggestion(f.diameter, f.kind)
+                fresh.append(Mate.model_validate({"feature": f.id, "hardware": name, "fit": fit}))
         if fresh:
             self.state.edit("mates", (*doc.mates, *fresh), f"{len(fresh)} holes with hardware")
 
@@ -126,14 +127,73 @@ class FitsStep(Step):
                 sag_of(self.state.readings, REFERENCE, self.state.fit_setting),
             )
 
+    def _keep_corrected(self) -> None:
+        """The corrected mesh as a revision of its own. Corrected again, it stays: its sizes are what was wanted."""
+        made = self.edited
+        if made is not None and made.changes:
+            self.state.new_mesh(made.mesh, f"{len(made.changes)} places corrected")
+
     def _keep_scaled(self, made: Scaled) -> None:
         """The scaled mesh as a revision of its own; undo takes it away."""
         kept = [f"{len(made.sizes)} holes and pockets"] * bool(made.sizes) + ["gaps"] * bool(made.gaps)
+        kept += ["a wall"] * bool(made.walls)
         words = f"scaled to {made.factor * 100:g} %" + (f", {' and '.join(kept)} kept" if kept else "")
         self.state.new_mesh(made.mesh, words)
 
     def _keep_relieved(self, made: Relieved) -> None:
         self.state.new_mesh(made.mesh, f"{made.by:.2f} mm of flare taken off")
+
+    def _keep_opened(self, made: Opened) -> None:
+        i, j = (k + 1 for k in made.bodies)
+        self.state.new_mesh(made.mesh, f"gap of bodies {i} and {j} made {made.now:.2f} mm")
+
+    def _keep_wall(self, made: Thickened) -> None:
+        name, by = made.moved[0]
+        self.state.new_mesh(made.mesh, f"{name.replace('-', ' ')} moved by {by:.2f} mm")
+
+    def _show_gap(self, gap: Gap) -> None:
+        self.shown_gap = None if gap == self.shown_gap else gap
+        self.state.changed.emit()
+
+    def _done(self, outcome) -> None:  # type: ignore[no-untyped-def]
+        if outcome.name == "correct" and outcome.refused:
+            self.state.said.emit(outcome.refused)
+
+    # Showing
+
+    def refresh(self) -> None:
+        doc, state = self.state.doc, self.state
+        if doc is None:
+            return
+        f = self.fitting
+        rows: tuple[Correction, ...] = f.corrections if f else ()
+        chosen = {n for m in doc.mates if m.apply for n in (m.feature, m.partner) if n}
+        done = self.edited
+        said = " ".join(f.refused) if f else ""
+        if done is not None and done.changes:
+            total = sum(c.volume_found for c in done.changes)
+            said += f" Corrected: {len(done.changes)} places, volume {total:+.1f} mm³ as foretold; see Changes."
+        self.mates.put(rows, chosen, said.strip())
+        here = next((c for c in rows if c.feature == state.picked), rows[0] if rows else None)
+        self._fill_cut(here, done)
+        self._fill_cards()
+        made = state.answers.get("correct")
+        if self.tabs.front == 3:
+            told = None
+            if done is not None:
+                state.missing("report", id(done), lambda: state.request_report(done))
+                told = state.answers.fresh("report", id(done))
+            self.report.put(done or made, rows, told, done is None and made is not None)
+
+    def _fill_cut(self, here: Correction | None, done: Edited | None) -> None:
+        """The strip: numbers of the chosen mate, and the part cut across it once there is a corrected mesh."""
+        cuts = None
+        if here is not None and self.state.facts is not None and self.state.doc is not None:
+            key = (self.state.doc.mesh_hash, here.feature, id(done))
+            if done is not None:
+                self.state.missing("fit cut", key, lambda: self.state.request_fit_cut(here.feature, key))
+            cuts = self.state.answers.fresh("fit cut", key)
+        self.cut.put(here, cuts)
 
     def _fill_cards(self) -> None:
         state, facts = self.state, self.state.facts
@@ -141,76 +201,17 @@ class FitsStep(Step):
             return
         bodies, key = facts.soundness.bodies, state.gaps_key
         refused = state.missing("gaps", key, state.request_gaps) if bodies > 1 else ""
-        self.bodies.put(state.answers.fresh("gaps", key), bodies, refused)
         as_laid, mesh = (state.doc.mesh_hash, state.way), state.doc.mesh_hash
+        opened = state.answers.fresh("open gap", mesh)
+        self.bodies.put(
+            state.answers.fresh("gaps", key), bodies, refused, opened, state.answers.refusal("open gap", mesh)
+        )
         relieved, refused = state.answers.fresh("flare", as_laid), state.answers.refusal("flare", as_laid)
-        self.flare.put(relieved, refused, state.work.waiting("flare"))
+        self.flare.put(relieved, refused, state.work.waiting("flare"), state.flares)
         scaled, busy = state.answers.fresh("scale", mesh), state.work.waiting("scale")
-        self.scale.put(facts.features, bodies, scaled, state.answers.refusal("scale", mesh), busy)
-
-    def _done(self, outcome) -> None:  # type: ignore[no-untyped-def]
-        if outcome.name == "correct" and outcome.refused:
-            self.state.said.emit(outcome.refused)
-
-    def refresh(self) -> None:
-        doc = self.state.doc
-        if doc is None:
-            return
-        self.printer.setText(f"{self.state.printer.name}, {doc.material}")
-        key = (doc.mates, doc.mesh_hash)
-        if key != self._shown:
-            self._shown = key
-            clear(self.mates)
-            for i, m in enumerate(doc.mates):
-                self.mates.addWidget(self._mate(i, m))
-            if not doc.mates:
-                self.mates.addWidget(
-                    label(
-                        "Nothing yet: add every hole, or click one on the stage and say “mates”.", dim=True, wrap=True
-                    )
-                )
-        f = self.fitting
-        rows: tuple[Correction, ...] = f.corrections if f else ()
-        chosen = {m.feature for m in doc.mates if m.apply}
-        self.ladder.put(rows, self.state.picked, chosen)
-        here = next((c for c in rows if c.feature == self.state.picked), rows[0] if rows else None)
-        self.cut.put(here)
-        lines = [
-            f"{c.feature.replace('-', ' ').capitalize()}: {c.from_mm:.2f} to {c.to_mm:.2f} mm, "
-            f"{c.to_mm - c.from_mm:+.2f} across"
-            for c in rows
-            if c.feature in chosen
-        ]
-        self.moves.setText("\n".join(lines) or "Nothing chosen to correct.")
-        said = " ".join(f.refused) if f else ""
-        done = self.edited
-        if done is not None and done.changes:
-            total = sum(c.volume_found for c in done.changes)
-            said += (
-                f" Corrected: {len(done.changes)} places, {sum(c.moved for c in done.changes)} corners moved, "
-                f"every other corner exactly as it was; volume {total:+.1f} mm³ as predicted."
-            )
-        self.note.setText(said.strip())
-        self._fill_cards()
-
-    def _mate(self, i: int, m: Mate) -> QWidget:
-        on = QCheckBox(m.feature.replace("-", " ").capitalize())
-        on.setChecked(m.apply)
-        on.setFixedWidth(96)
-        on.setAccessibleName(f"Correct {m.feature}")
-        on.clicked.connect(lambda v, i=i: self._set(i, {"apply": v}))
-        hardware = Choice(f"Hardware in {m.feature}", [*((n, n) for n in names()), ("as drawn", "as drawn")])
-        if m.hardware not in [*names(), "as drawn"]:
-            hardware.insertItem(0, m.hardware, m.hardware)
-        hardware.put(m.hardware)
-        hardware.chose.connect(lambda v, i=i: self._set(i, {"hardware": v}))
-        fit = Choice(f"Fit of {m.feature}", [(f, f) for f in _FITS])
-        fit.put(m.fit)
-        fit.chose.connect(lambda v, i=i: self._set(i, {"fit": v}))
-        fit.setToolTip("close, medium, coarse: clearance holes of ISO 273; press to free: fit classes")
-        drop = button("×", partial(self._drop, i), plain=True, tip="Take this mate away")
-        drop.setAccessibleName(f"Remove mate of {m.feature}")
-        return row(on, hardware, fit, drop, spacing=4, stretch=1)
+        self.scale.put(facts.features, bodies, state.picked, scaled, state.answers.refusal("scale", mesh), busy)
+        moved, busy = state.answers.fresh("wall", mesh), state.work.waiting("wall")
+        self.wall.put(state.picked, bodies, moved, state.answers.refusal("wall", mesh), busy)
 
     def standing(self) -> Standing:
         doc, f = self.state.doc, self.fitting
@@ -231,6 +232,8 @@ class FitsStep(Step):
         doc, f = self.state.doc, self.fitting
         if doc is None:
             return Verdict("Open a part first.")
+        if self.tabs.front == 1 and self.state.facts is not None and self.state.facts.soundness.bodies > 1:
+            return self._gap_verdict()
         if not doc.mates:
             return Verdict(
                 "Say what goes into the holes.",
@@ -256,8 +259,8 @@ class FitsStep(Step):
         if self.edited is not None:
             return Verdict(
                 f"{len(self.edited.changes)} places are corrected.",
-                f"Least chance to fit is now {after * 100:.0f} %. Nothing else moved.",
-                number=f"{after * 100:.0f}",
+                f"Least chance to fit is now {chance(after)} %. Nothing else moved.",
+                number=chance(after),
                 unit="%",
                 under=("least chance", "to fit"),
                 tone="moss" if after > 0.8 else "straw ink",
@@ -266,7 +269,7 @@ class FitsStep(Step):
             )
         body = (
             f"On {self.state.printer.name} a {c.shift.kind} lying that way comes out {c.shift.value:+.2f} mm. "
-            f"Corrected, the least chance to fit is {after * 100:.0f} %."
+            f"Corrected, the least chance to fit is {chance(after)} %."
         )
         return Verdict(
             f"Move {sum(m.apply for m in doc.mates)} places and it fits.",
@@ -278,10 +281,32 @@ class FitsStep(Step):
             acts=(Act("Correct the mesh", self.correct), Act("Print a test first", lambda: self.go("Proof"))),
         )
 
+    def _gap_verdict(self) -> Verdict:
+        found = self.state.answers.fresh("gaps", self.state.gaps_key)
+        if not found:
+            return Verdict("Measuring between the bodies." if found is None else "No two bodies are near each other.")
+        worst = min(found, key=lambda b: b.free.turns).free
+        good = worst.turns >= 0.8
+        frees = self.state.frees("in the layer")
+        return Verdict(
+            "It will turn." if good else "It may not come free." if worst.welds > worst.rattles else "It will rattle.",
+            f"{worst.why[:1].upper()}{worst.why[1:]}." + (f" Cure: {worst.cure}." if worst.cure else ""),
+            number=chance(worst.turns),
+            unit="%",
+            under=("chance to turn", "and not to rattle"),
+            tone="moss" if good else "straw ink" if worst.turns > 0.4 else "clay",
+            source=f"Gap that comes free: {frees.value:.2f} mm drawn, {frees.source}.",
+            acts=(Act("Print a gap ladder first", self._ladder_first), Act("Go on to Run", lambda: self.go("Run"))),
+        )
+
+    def _ladder_first(self) -> None:
+        self.go("Proof")
+        self.show_piece("ladder")
+
     def scene(self) -> Scene:
         doc = self.state.doc
         n = len(doc.mates) if doc else 0
-        return base_scene(
+        scene = base_scene(
             self.state,
             doc is not None and doc.way is not None,
             doc.name if doc else "",
@@ -289,3 +314,17 @@ class FitsStep(Step):
             marks=face_marks(self.state, {FaceMark.MATES}),
             legend=("mates",),
         )
+        if self.tabs.front == 1 and self.shown_gap is not None:
+            from dataclasses import replace
+
+            g = self.shown_gap
+            return replace(scene, place=g.at, place_words=f"{g.smallest:.2f} mm between them")
+        return scene
+
+
+def _stacked(*cards: QWidget) -> QWidget:
+    out = column(*cards, spacing=8, margins=(16, 6, 12, 8))
+    lay = out.layout()
+    assert isinstance(lay, QVBoxLayout)
+    lay.addStretch(1)
+    return out

@@ -1,0 +1,24 @@
+"""A simulated calliper behind a real serial port: a pseudo-terminal that another program opens as it would a device."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tty
+
+
+class SimulatedPort:
+    """``path`` is what to open; :meth:`send` is a press of the data button, :meth:`unplug` pulls the cable."""
+
+    def __init__(self) -> None:
+        self._own, self._other = os.openpty()
+        tty.setraw(self._other)
+        self.path = os.ttyname(self._other)
+
+    def send(self, value: float) -> None:
+        os.write(self._own, f"{value:.2f} mm\r\n".encode())
+
+    def unplug(self) -> None:
+        for handle in (self._own, self._other):
+            with contextlib.suppress(OSError):
+                os.close(handle)
