@@ -196,7 +196,7 @@ def test_pieces_are_made_resized_and_kept(desk: Desk, tmp_path: Path) -> None:
 
 def test_a_piece_of_the_part_is_cut_out(desk: Desk, tmp_path: Path) -> None:
     part(desk, "Hose arm", "Proof")
-    state, proof = desk.state, desk.window.steps["Proof"]
+    proof = desk.window.steps["Proof"]
     turn_to(desk, "Piece of the part")
     box = next(b for b in desk.window.current.panel.findChildren(QCheckBox) if b.text() == "Counterbore 5")
     QTest.mouseClick(box, Qt.MouseButton.LeftButton)
