@@ -8,12 +8,16 @@ from conftest import DEMO, mesh_of
 from manifold3d import Manifold
 
 from knollside.core.fit.opening import set_gap, thicken, wall_behind
+from knollside.core.fit.process import learn
 from knollside.core.fit.scaling import plain_gaps, scale_keeping
+from knollside.core.fit.threadfit import open_flanks, plan_thread
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
+from knollside.core.mesh.helix import profile_of
 from knollside.core.mesh.load import load_file
 from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Mesh, Refused
+from knollside.core.proof.couples import screw
 
 
 def slab(x0: float, x1: float, y0: float, y1: float, z0: float, z1: float) -> Manifold:
@@ -98,3 +102,31 @@ def test_scaling_says_what_becomes_of_a_thread() -> None:
     made = scale_keeping(nut, find_features(nut), 1.2)
     (words,) = made.threads
     assert "fits no other thread" in words
+
+
+def test_a_threads_flanks_move_by_what_the_fit_and_the_printer_need() -> None:
+    major, pitch = 20.0, 2.5
+    nut = mesh_of(
+        Manifold.cube((30, 30, 12), True).translate((0, 0, 6)) - screw(major, pitch, 14).translate((0, 0, -1))
+    )
+    (f,) = [g for g in find_features(nut) if g.kind == "thread"]
+    plan = plan_thread(f, (), allowance=0.1)
+    shift = learn((), "hole", "upright", f.diameter)
+    assert plan.for_printer == pytest.approx(-shift.value / 4) and plan.flank == pytest.approx(0.1 - shift.value / 4)
+    made = open_flanks(nut, f, 0.1)
+    # A flank leans by 30 degrees: it retreats by 0.1 / sin 30 along the radius; root and crest by 0.1.
+    (g,) = [h for h in find_features(made.mesh) if h.kind == "thread"]
+    before, after = profile_of(nut, f).radius, profile_of(made.mesh, g).radius
+    for q, moved in ((5, 0.1), (95, 0.1), (50, 0.2)):
+        assert np.percentile(after, q) - np.percentile(before, q) == pytest.approx(moved, abs=0.035)
+    assert made.found == pytest.approx(made.predicted, rel=0.06) and check(made.mesh).sound
+    outside = np.abs(nut.vertices[:, :2]).max(axis=1) > 14
+    kept = {v.tobytes() for v in made.mesh.vertices}
+    assert outside.sum() == 8 and all(v.tobytes() in kept for v in nut.vertices[outside])
+    bolt = mesh_of(screw(major, pitch, 14) + Manifold.cylinder(4, 14, circular_segments=6).translate((0, 0, -4)))
+    (g,) = [h for h in find_features(bolt) if h.kind == "thread"]
+    less = open_flanks(bolt, g, 0.1)
+    assert less.found == pytest.approx(-0.1 * bolt.areas[g.faces].sum(), rel=0.08) and check(less.mesh).sound
+    for flank in (0.0, 0.9):
+        with pytest.raises(Refused):
+            open_flanks(nut, f, flank)

@@ -46,7 +46,7 @@ def test_the_gap_says_what_welds_it_and_taking_the_flare_off_helps(hinge: Desk) 
 
 def test_the_hinge_grows_and_keeps_its_gap_and_holes(hinge: Desk) -> None:
     state = hinge.state
-    turn_to(hinge, "Scale, walls")
+    turn_to(hinge, "Shape")
     size = state.facts.mesh.size
     type_in(hinge, "Scale", "160 %")
     press(hinge, "Work it out")
@@ -62,7 +62,7 @@ def test_the_hinge_grows_and_keeps_its_gap_and_holes(hinge: Desk) -> None:
 
 def test_too_large_for_the_bed_and_too_small_are_said_and_change_nothing(hinge: Desk) -> None:
     state = hinge.state
-    turn_to(hinge, "Scale, walls")
+    turn_to(hinge, "Shape")
     type_in(hinge, "Scale", "900 %")
     press(hinge, "Work it out")
     assert "does not fit Old Tom" in seen(hinge) and state.doc.revision == 1

@@ -161,7 +161,7 @@ def test_a_tight_gap_is_opened_and_kept(desk: Desk) -> None:
 def test_a_wall_moves_by_its_flat(desk: Desk) -> None:
     part(desk, "Label plate", "Fits")
     state = desk.state
-    turn_to(desk, "Scale, walls")
+    turn_to(desk, "Shape")
     state.picked = next(f.id for f in state.facts.features if f.kind == "flat" and f.axis[2] < -0.9)
     state.changed.emit()
     desk.settle()
@@ -172,6 +172,20 @@ def test_a_wall_moves_by_its_flat(desk: Desk) -> None:
     press(desk, "Keep the moved wall")
     desk.settle(lambda: state.facts is not None and state.doc.revision == 2)
     assert state.facts.mesh.bounds[0][2] == pytest.approx(low - 0.5)
+
+
+def test_the_union_nuts_flanks_are_opened_for_this_printer(desk: Desk) -> None:
+    part(desk, "Union nut", "Fits")
+    state = desk.state
+    turn_to(desk, "Shape")
+    assert "Each flank gives way by" in seen(desk) and "2.31 mm a turn" in seen(desk)
+    press(desk, "Open the flanks")
+    desk.settle(lambda: state.answers.get("thread") is not None)
+    before = next(f for f in state.facts.features if f.kind == "thread").readings
+    press(desk, "Keep the opened thread")
+    desk.settle(lambda: state.facts is not None and state.doc.revision == 2)
+    after = next(f for f in state.facts.features if f.kind == "thread").readings
+    assert after[0] > before[0] + 0.1 and after[1] > before[1] + 0.1 and check(state.facts.mesh).sound
 
 
 def test_pieces_are_made_resized_and_kept(desk: Desk, tmp_path: Path) -> None:

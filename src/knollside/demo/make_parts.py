@@ -7,6 +7,7 @@ from pathlib import Path
 import manifold3d as m3
 import numpy as np
 
+from knollside.core.mesh.helix import helical
 from knollside.core.mesh.solid import mesh_of
 from knollside.core.mesh.write import stl_bytes
 
@@ -189,11 +190,8 @@ def union_nut() -> Solid:
     """Hexagon nut with a 1-inch pipe thread inside: 33.25 mm over the crests, 2.309 mm to a turn, rounded."""
     crest, root, pitch, high = 33.249, 30.291, 2.309, 16.0
     nut = _rod(46 / np.cos(np.pi / 6), high, 6)
-    # A circle off its centre, twisted once a turn, leaves a rounded single-start thread of twice its offset.
-    off = (crest - root) / 4
-    ring = m3.CrossSection.circle((crest + root) / 4, 64).translate((off, 0))
-    turns = (high + 2) / pitch
-    tap = m3.Manifold.extrude(ring, high + 2, round(14 * turns), 360 * turns)
+    mean, deep = (crest + root) / 4, (crest - root) / 4
+    tap = helical(lambda phase: mean + deep * np.cos(2 * np.pi * phase), pitch, high + 2, 64)
     return nut - tap.translate((0, 0, -1)) - _rod(34.5, 1.2, 64).translate((0, 0, -0.2))
 
 

@@ -88,6 +88,11 @@ class FitAsks(Asks):
         if self.doc is not None and self.facts is not None:
             self.work.ask("wall", self.doc.mesh_hash, fittasks.move_wall, self.facts, name, by, side, follow)
 
+    def request_thread(self, name: str, flank: float) -> None:
+        """Open a thread's flanks; nothing is stored yet."""
+        if self.doc is not None and self.facts is not None:
+            self.work.ask("thread", self.doc.mesh_hash, fittasks.thread, self.facts, name, flank)
+
     def request_report(self, edited: Edited) -> None:
         """What a correction left alone."""
         if self.facts is not None:

@@ -15,6 +15,7 @@ from knollside.core.fit.hinge import Hinge, hinge_of
 from knollside.core.fit.opening import Opened, Thickened, set_gap, thicken, wall_behind
 from knollside.core.fit.process import Setting, learn
 from knollside.core.fit.scaling import Scaled, scale_keeping
+from knollside.core.fit.threadfit import Threaded, open_flanks
 from knollside.core.job.answer import PartFacts, Tick
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.stand import fitting
@@ -73,6 +74,15 @@ def move_wall(part: PartFacts, name: str, by: float, side: str, follow: bool, ti
     """Thicken the wall a flat is one side of."""
     tick(0.2, "moving the wall")
     return thicken(part.mesh, part.features, wall_behind(part.mesh, part.features, name), by, side, follow)
+
+
+def thread(part: PartFacts, name: str, flank: float, tick: Tick) -> Threaded:
+    """Open a thread's flanks."""
+    f = part.feature(name)
+    if f is None:
+        raise Refused("That thread is not on this part.")
+    tick(0.2, "moving the flanks")
+    return open_flanks(part.mesh, f, flank)
 
 
 @dataclass(frozen=True)

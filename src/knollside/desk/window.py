@@ -78,6 +78,7 @@ _QUIET = {
     "flare",
     "open gap",
     "wall",
+    "thread",
     "fit cut",
     "report",
     "piece",

@@ -38,13 +38,13 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     grounds = [int(patches.of_face[f.faces[0]]) for f in flats]
     plain = np.full(len(mesh.faces), -1, np.int64)
     for i, r in enumerate(rounds):
-        if r.whole:
+        if r.whole and _level_ends(local, patches, r):
             plain[r.faces] = i
     letters = find_lettering(local, patches, edges, grounds)
     free = ~np.isin(patches.of_face, grounds) & (plain < 0)
     for _, faces in letters:
         free[faces] = False
-    threads = find_threads(local, edges, free)
+    threads = find_threads(local, edges, free, _directions(flats, rounds))
     grouped = np.zeros(len(mesh.faces), bool)
     for faces in (*(f for _, f in letters), *(t.faces for t in threads)):
         grouped[faces] = True
@@ -178,6 +178,27 @@ def _thread(t: Thread) -> Feature:
         inside=t.inside,
         readings=(t.major, t.minor),
     )
+
+
+def _directions(flats: list[Feature], rounds: list[Round]) -> Array:
+    """Axes of the part, each once: whole rounds', then flats' from the largest on."""
+    axes = [np.asarray(r.axis) for r in rounds if r.whole]
+    axes += [np.asarray(f.axis) for f in sorted(flats, key=lambda f: -f.area)[:12]]
+    out: list[Array] = []
+    for a in axes:
+        if all(abs(float(a @ b)) < 1 - 1e-9 for b in out):
+            out.append(a)
+    return np.array(out).reshape(-1, 3)
+
+
+def _level_ends(mesh: Mesh, patches: Patches, r: Round) -> bool:
+    """Whether all strips of a round begin and end at one height, as those of a thread's crest do not."""
+    along = mesh.vertices[mesh.faces[r.faces]] @ r.axis
+    order = np.argsort(patches.of_face[r.faces], kind="stable")
+    starts = np.flatnonzero(np.r_[True, np.diff(patches.of_face[r.faces][order]) != 0])
+    low = np.minimum.reduceat(along.min(axis=1)[order], starts)
+    high = np.maximum.reduceat(along.max(axis=1)[order], starts)
+    return bool(np.median(np.abs(low - np.median(low)) + np.abs(high - np.median(high))) < 0.02 * r.length + 1e-6)
 
 
 def _counters(rounds: list[Round], flats: list[Feature]) -> set[int]:

@@ -20,6 +20,7 @@ _EXPLAINED = 0.8
 _BINS = 16
 _FINEST, _COARSEST = 0.3, 8.0
 _SPOTS = 6000
+_LEANS = np.radians(8)
 
 
 @dataclass(frozen=True)
@@ -38,8 +39,9 @@ class Thread:
     inside: bool
 
 
-def find_threads(mesh: Mesh, edges: Edges, free: Ints) -> list[Thread]:
-    """Threads among the triangles marked ``free`` (those of no large flat)."""
+def find_threads(mesh: Mesh, edges: Edges, free: Ints, known: Array) -> list[Thread]:
+    """Threads among the triangles marked ``free`` (those of no large flat). ``known`` (k, 3): axes and flats' normals
+    of the part, the largest first, one of which a thread mostly follows."""
     a, b = edges.pair[:, 0], edges.pair[:, 1]
     both = free[a] & free[b]
     n = len(mesh.faces)
@@ -49,19 +51,23 @@ def find_threads(mesh: Mesh, edges: Edges, free: Ints) -> list[Thread]:
     out = []
     for k in np.flatnonzero(size >= _LEAST_FACES)[:40]:
         faces = np.flatnonzero((label == k) & free)
-        found = _thread(mesh, faces)
+        found = _thread(mesh, faces, known)
         if found is not None:
             out.append(found)
     return out
 
 
-def _thread(mesh: Mesh, faces: Ints) -> Thread | None:
+def _thread(mesh: Mesh, faces: Ints, known: Array) -> Thread | None:
     normals, areas = mesh.normals[faces], mesh.areas[faces]
     spread = (normals * areas[:, None]).T @ normals
-    for axis in np.linalg.eigh(spread)[1].T[::-1]:
-        found = _about(mesh, faces, axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1))
-        if found is not None:
-            return found
+    for rough in np.linalg.eigh(spread)[1].T[::-1]:
+        # A thread that ends part-way round leans the spread of its normals: the part's own directions are truer.
+        near = known[np.abs(known @ rough) > np.cos(_LEANS)] if len(known) else known
+        axes = [*near[:2], rough]
+        for axis in axes:
+            found = _about(mesh, faces, axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1))
+            if found is not None:
+                return found
     return None
 
 

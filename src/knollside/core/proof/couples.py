@@ -6,31 +6,25 @@ import manifold3d as m3
 import numpy as np
 from manifold3d import Manifold as Solid
 
+from knollside.core.mesh.helix import helical
 from knollside.core.model import Refused
 from knollside.core.proof.piece import TestPiece, box, notches, placed
 
-_AROUND = 72
 FLANK = np.radians(30)  # half the profile's angle (ISO 68-1; pipe threads have 27.5)
 
 
-def thread_profile(major: float, pitch: float, outwards: float) -> np.ndarray:
-    """Cross-section (n, 2) of a single-start thread of ISO 68-1's profile, its surface moved ``outwards`` mm along the
-    flanks' normals. Cut square to the axis a thread is one crest round the circle."""
+def thread_radius(major: float, pitch: float, outwards: float, phase: np.ndarray) -> np.ndarray:
+    """Radius of ISO 68-1's profile at a phase (turns along the helix), its surface moved ``outwards`` mm along the
+    flanks' normals. Flats of a quarter of the pitch at the root and an eighth at the crest, flanks at 30 degrees."""
     deep = 5 / 8 * (np.sqrt(3) / 2) * pitch
-    turn = np.linspace(0, 2 * np.pi, _AROUND, endpoint=False)
-    along = np.abs(turn / (2 * np.pi) - 0.5) * 2 * pitch  # distance from the root's middle, 0 to pitch
-    # Flats of a quarter of the pitch at the root and an eighth at the crest, flanks at 30 degrees between.
-    level = np.clip((along / 2 - pitch / 8) / np.tan(FLANK), 0, deep)
-    return (
-        np.stack([np.cos(turn), np.sin(turn)], axis=1) * (major / 2 - deep + level + outwards / np.sin(FLANK))[:, None]
-    )
+    along = np.abs((phase % 1.0) - 0.5) * pitch  # from the root's middle
+    level = np.clip((along - pitch / 8) / np.tan(FLANK), 0, deep)
+    return np.asarray(major / 2 - deep + level + outwards / np.sin(FLANK))
 
 
 def screw(major: float, pitch: float, high: float, outwards: float = 0.0) -> Solid:
-    """A threaded rod of that profile, right-handed, along +Z."""
-    turns = high / pitch
-    section = m3.CrossSection([thread_profile(major, pitch, outwards)])
-    return Solid.extrude(section, high, max(round(14 * turns), 8), 360 * turns)
+    """A threaded rod of ISO's profile, right-handed, along +Z."""
+    return helical(lambda phase: thread_radius(major, pitch, outwards, phase), pitch, high)
 
 
 def thread_pair(

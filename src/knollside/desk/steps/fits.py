@@ -12,6 +12,7 @@ from knollside.core.fit.hardware import suggestion
 from knollside.core.fit.opening import Opened, Thickened
 from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.scaling import Scaled
+from knollside.core.fit.threadfit import Threaded, plan_thread
 from knollside.core.job.correcting import sag_of
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved
@@ -27,6 +28,7 @@ from knollside.desk.steps.fitcards import BodiesCard, FlareCard, ScaleCard
 from knollside.desk.steps.matespage import MatesPage
 from knollside.desk.steps.scenes import base_scene, face_marks
 from knollside.desk.steps.tabs import Tabs
+from knollside.desk.steps.threadcard import ThreadCard
 from knollside.desk.steps.wallcard import WallCard
 
 
@@ -45,11 +47,13 @@ class FitsStep(Step):
         self.flare = FlareCard(state.request_flare, self._keep_relieved)
         self.scale = ScaleCard(state.request_scale, self._keep_scaled)
         self.wall = WallCard(state.request_wall, self._keep_wall)
+        self.thread = ThreadCard(state.request_thread, self._keep_thread)
+        self.thread.play.entered.connect(lambda _: self.refresh())
         self.report = ChangePage(state, self._keep_corrected)
         pages = (
             ("Mates", self.mates),
             ("Gaps", _stacked(self.bodies, self.flare)),
-            ("Scale, walls", _stacked(self.scale, self.wall)),
+            ("Shape", _stacked(self.thread, self.scale, self.wall)),
             ("Changes", self.report),
         )
         self.tabs = Tabs(pages, 4, (16, 10, 14, 2), small=True)
@@ -151,6 +155,9 @@ class FitsStep(Step):
         name, by = made.moved[0]
         self.state.new_mesh(made.mesh, f"{name.replace('-', ' ')} moved by {by:.2f} mm")
 
+    def _keep_thread(self, made: Threaded) -> None:
+        self.state.new_mesh(made.mesh, f"{made.feature.replace('-', ' ')} opened by {made.flank:.2f} mm a flank")
+
     def _show_gap(self, gap: Gap) -> None:
         self.shown_gap = None if gap == self.shown_gap else gap
         self.state.changed.emit()
@@ -210,6 +217,10 @@ class FitsStep(Step):
         self.flare.put(relieved, refused, state.work.waiting("flare"), state.flares)
         scaled, busy = state.answers.fresh("scale", mesh), state.work.waiting("scale")
         self.scale.put(facts.features, bodies, state.picked, scaled, state.answers.refusal("scale", mesh), busy)
+        f = next((g for g in facts.features if g.kind == "thread"), None)
+        plan = plan_thread(f, state.readings, state.fit_setting, self.thread.play.value) if f is not None else None
+        opened = state.answers.fresh("thread", mesh)
+        self.thread.put(f, plan, opened, state.answers.refusal("thread", mesh), state.work.waiting("thread"))
         moved, busy = state.answers.fresh("wall", mesh), state.work.waiting("wall")
         self.wall.put(state.picked, bodies, moved, state.answers.refusal("wall", mesh), busy)
 
