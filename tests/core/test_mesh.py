@@ -150,7 +150,8 @@ def test_repair_gives_an_account_and_keeps_bodies() -> None:
     done = repair(Mesh(m.vertices, np.vstack([spoiled, [[0, 0, 1]], spoiled[:1]])))
     assert check(done.mesh).sound
     assert done.mesh.volume == pytest.approx(1000)
-    assert len(done.account) == 3
+    assert len(done.account) == 5 and done.account[-1] == "After: 12 triangles, 1 shell, 1,000.0 mm³."
+    assert (done.before.triangles, done.before.volume) == (14, None) and done.after.shells == done.before.shells == 1
     inside_out = repair(Mesh(m.vertices, m.faces[:, ::-1]))
     assert inside_out.mesh.volume == pytest.approx(1000)
 

@@ -2,6 +2,7 @@
 
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import textwrap
@@ -12,7 +13,7 @@ import pytest
 from conftest import box
 
 from knollside.core.job.file import PrinterFacts
-from knollside.core.model import BreakTest, Duty, Held, Mate, Measurement, Recipe, Refused, Way
+from knollside.core.model import BreakTest, Duty, GapTrial, Held, Mate, Measurement, Recipe, Refused, Way
 from knollside.demo.fill import fill_demo
 from knollside.store.workshop import PrintRecord, Workshop
 
@@ -35,6 +36,8 @@ def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
     shop.add_measurement(
         printer, "ASA", datetime(2026, 1, 2), Measurement(kind="pin", axis="lying", drawn=5, printed=5.1)
     )
+    trial = GapTrial(direction="in the layer", drawn=0.25, freed=True)
+    kept = shop.add_gap_trial(printer, "ASA", datetime(2026, 1, 2), trial)
     test = BreakTest(mode="along a layer", ratio=0.5)
     shop.add_print(PrintRecord(0, part, printer, "ASA", datetime(2026, 1, 3), 1.0, 1.2, "well", test))
     shop.close()
@@ -50,6 +53,13 @@ def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
     assert doc.mesh.volume == pytest.approx(120) and doc.mates[0].hardware == "M5"
     assert shop.measurements(printer, "ASA")[0][2].printed == 5.1
     assert shop.prints(printer)[0].broke == test
+    assert shop.gap_trials(printer, "ASA") == [(kept, datetime(2026, 1, 2), trial)]
+    assert shop.gap_trials(printer, "PLA") == []
+    number, _, reading = shop.measurements(printer, "ASA")[0]
+    shop.put_measurement(number, reading.model_copy(update={"left_out": True}))
+    assert shop.measurements(printer, "ASA")[0][2].left_out
+    shop.remove_gap_trial(kept)
+    assert shop.gap_trials(printer, "ASA") == []
     shop.drop_revision(part, 2)
     assert shop.part(part).mesh.volume == pytest.approx(6)
     shop.remove_part(part)
@@ -125,4 +135,24 @@ def test_the_demo_fills_an_empty_workshop_once(tmp_path: Path) -> None:
     assert names[:5] == ["Hose arm", "Vent hinge", "M6 knob", "Label plate", "Trellis clip"]
     assert names[5:] == ["Stay bar", "Stay pawl", "Gate latch", "Union nut"]
     assert len(shop.printers()) == 2 and len(shop.spools()) == 4 and len(shop.prints()) == 13
+    shop.close()
+
+
+def test_a_workshop_of_the_version_before_is_brought_up_to_date(tmp_path: Path) -> None:
+    """What an older Knollside kept opens, gains the table of gap trials, and loses nothing."""
+    path = tmp_path / "old.sqlite"
+    shop = Workshop(path)
+    printer = shop.add_printer(PrinterFacts(name="P"))
+    reading = Measurement(kind="hole", axis="upright", drawn=5, printed=4.8)
+    shop.add_measurement(printer, "PETG", datetime(2026, 1, 2), reading)
+    shop.close()
+    with sqlite3.connect(path) as old:
+        old.execute("DROP TABLE gap_trials")
+        old.execute("UPDATE alembic_version SET version_num = '0002'")
+        # As it was written before readings had a nozzle, a layer height and a piece.
+        body = '{"kind":"hole","axis":"upright","drawn":5.0,"printed":4.8,"source":"typed","left_out":false}'
+        old.execute("UPDATE measurements SET body = ?", (body,))
+    old.close()
+    shop = Workshop(path)
+    assert shop.measurements(printer, "PETG")[0][2] == reading and shop.gap_trials(printer, "PETG") == []
     shop.close()

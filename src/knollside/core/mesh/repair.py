@@ -14,11 +14,31 @@ from knollside.core.model import Mesh, Refused
 
 
 @dataclass(frozen=True)
+class Tally:
+    """What a mesh comes to: triangles, shells, and volume (of a closed one; None otherwise), mm3."""
+
+    triangles: int
+    shells: int
+    volume: float | None
+
+    @property
+    def words(self) -> str:
+        solid = f"{self.volume:,.1f} mm³" if self.volume is not None else "not closed, so no volume"
+        return f"{self.triangles:,} triangles, {self.shells} {'shell' if self.shells == 1 else 'shells'}, {solid}"
+
+
+@dataclass(frozen=True)
 class Repair:
-    """The mended mesh and, step by step, what was done."""
+    """The mended mesh, step by step what was done, and what it came to before and after."""
 
     mesh: Mesh
     account: tuple[str, ...]
+    before: Tally
+    after: Tally
+
+
+def tally(mesh: Mesh) -> Tally:
+    return Tally(len(mesh.faces), bodies_of(mesh)[0], abs(mesh.volume) if check_closed(mesh) else None)
 
 
 def repair(mesh: Mesh) -> Repair:
@@ -28,7 +48,8 @@ def repair(mesh: Mesh) -> Repair:
     volume of a sound shell; an open mesh stays open and is said to be.
     """
     account: list[str] = []
-    bodies_before = bodies_of(mesh)[0]
+    before = tally(mesh)
+    bodies_before = before.shells
 
     keep = mesh.areas > 1e-12
     order = np.sort(mesh.faces, axis=1)
@@ -65,9 +86,12 @@ def repair(mesh: Mesh) -> Repair:
             f"Mending would change the number of shells from {bodies_before} to {bodies_of(mesh)[0]}; "
             "mend it in the program it came from."
         )
-    left = check(mesh)
+    left, after = check(mesh), tally(mesh)
+    if not account and not left.problems:
+        return Repair(mesh, ("Nothing needed mending.",), before, after)
+    account += [f"Before: {before.words}.", f"After: {after.words}."]
     account += [f"Left: {p.message}" for p in left.problems]
-    return Repair(mesh, tuple(account) or ("Nothing needed mending.",))
+    return Repair(mesh, tuple(account), before, after)
 
 
 def check_closed(mesh: Mesh) -> bool:
