@@ -103,7 +103,7 @@ class FitAsks(Asks):
         edited = self.answers.get("correct")
         if self.facts is not None:
             made = edited.mesh if edited is not None else None
-            self.work.ask("fit cut", key, fittasks.true_cuts, self.facts, feature, made)
+            self.work.ask("fit cut", key, fittasks.true_cuts, self.facts, feature, self.way, made)
 
     def request_scale(
         self, factor: float, keep: tuple[str, ...], keep_gaps: bool, walls: tuple[str, ...], only: int | None

@@ -96,14 +96,19 @@ class TrueCuts:
     reach: float
 
 
-def true_cuts(part: PartFacts, feature: str, made: Mesh | None, tick: Tick) -> TrueCuts:
-    """Cut the part, and the corrected one, at the middle of a round."""
+def true_cuts(part: PartFacts, feature: str, direction: Vec, made: Mesh | None, tick: Tick) -> TrueCuts:
+    """Cut the part, and the corrected one, at the middle of a round; up is where the way goes, where that is across."""
     f = part.feature(feature)
     if f is None or f.diameter is None:
         raise Refused("Nothing round is chosen.")
     reach = f.diameter / 2 + 3.0
     window = shapely.box(-reach, -reach, reach, reach)
+    axis, up = np.asarray(f.axis), np.asarray(direction)
+    up = up - axis * (up @ axis)
     turn = rotation_to_up(f.axis)
+    if np.linalg.norm(up) > 0.1:
+        up = up / np.linalg.norm(up)
+        turn = np.stack([np.cross(up, axis), up, axis])
 
     def across(mesh: Mesh) -> BaseGeometry:
         local = Mesh((mesh.vertices - np.asarray(f.centre)) @ turn.T, mesh.faces)

@@ -67,7 +67,7 @@ def correct(
     if feature.kind not in _ROUND or feature.diameter is None:
         raise Refused(f"{feature.title} is not a round hole or pin; only those are corrected.")
     taken = tuple(readings)
-    inside = feature.kind != "pin"
+    inside = _inside(feature)
     kind, axis = ("hole" if inside else "pin"), axis_of(feature, direction)
     drawn = feature.diameter
     coat = coat_of(mate)
@@ -81,6 +81,11 @@ def correct(
     to = _drawn_for(bare.size, taken, kind, axis_read, drawn, setting)
     sigma = math.hypot(shift.sigma, 2 * coat.sigma if coat is not None else 0.0)
     return _made(feature, to, bare.size, bare, shift, axis, sigma, coat)
+
+
+def _inside(f: Feature) -> bool:
+    """Whether something goes into it, as into a hole or a pocket."""
+    return f.kind != "pin" and f.inside is not False
 
 
 def _drawn_for(
@@ -104,7 +109,7 @@ def _made(
     coat: Coat | None,
     partner: str = "",
 ) -> Correction:
-    inside, drawn = f.kind != "pin", float(f.diameter or 0.0)
+    inside, drawn = _inside(f), float(f.diameter or 0.0)
     return Correction(
         f.id,
         drawn,
@@ -140,7 +145,7 @@ def _printed_pair(
 ) -> Correction:
     if partner.diameter is None or (f.kind == "pin") == (partner.kind == "pin"):
         raise Refused(f"{f.title} and {partner.title} are not a hole and a pin; one must go into the other.")
-    inside = f.kind != "pin"
+    inside = _inside(f)
     other = learn(taken, "pin" if inside else "hole", axis_of(partner, direction), partner.diameter, setting)
     printed_other = partner.diameter + other.value
     low, high = gap_window(mate, windows)

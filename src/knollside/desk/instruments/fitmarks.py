@@ -132,7 +132,8 @@ class HistoryPlot(QWidget):
             return box.bottom() - box.height() * (v - low) / (high - low)
 
         p.setFont(font(12))
-        for v in (rows[-1].low, rows[-1].high):
+        ends = (rows[-1].low, rows[-1].high)
+        for v in ends if abs(y(ends[0]) - y(ends[1])) > 16 else (rows[-1].value,):
             p.setPen(look.colour("slate"))
             p.drawText(QRectF(0, y(v) - 8, 42, 16), Qt.AlignmentFlag.AlignRight, f"{v:+.2f}")
             p.setPen(QPen(look.colour("rule"), 1))

@@ -193,7 +193,7 @@ class ScaleCard(QWidget):
         self.wall.setText(f"thickness of the wall at {face}" if face else "thickness of a wall (click its face)")
         self.wall.setEnabled(bool(face))
         # A hole that changes no neighbour can be kept; so can a hexagon pocket.
-        self.kept = tuple(f.id for f in features if f.kind in ("hole", "hexagon"))
+        self.kept = tuple(f.id for f in features if f.kind in ("hole", "hexagon") and f.inside is not False)
         self.holes.setText(f"{len(self.kept)} holes and pockets")
         self.holes.setEnabled(bool(self.kept))
         self.gaps.setVisible(bodies > 1)

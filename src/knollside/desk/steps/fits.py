@@ -109,7 +109,7 @@ class FitsStep(Step):
         have = {m.feature for m in doc.mates}
         fresh = []
         for f in facts.features:
-            wanted = (f.kind == "hole" and f.through) or f.kind == "hexagon"
+            wanted = (f.kind == "hole" and f.through) or (f.kind == "hexagon" and f.inside)
             if wanted and f.id not in have and f.diameter and f.role not in ("counterbore", "step"):
                 name, fit = suggestion(f.diameter, f.kind)
                 fresh.append(Mate.model_validate({"feature": f.id, "hardware": name, "fit": fit}))

@@ -94,16 +94,16 @@ class MatesPage(Page):
     def _mate(self, m: Mate, f: Feature | None) -> QWidget:
         on = QCheckBox(m.feature.replace("-", " ").capitalize() if f is None else f.title)
         on.setChecked(m.apply)
-        on.setFixedWidth(112)
+        on.setFixedWidth(108)
         on.setAccessibleName(f"Correct {m.feature}")
         on.clicked.connect(lambda v: self._change(m.feature, {"apply": v}))
-        hardware = Choice(f"Hardware in {m.feature}", self._offers(f), 9)
+        hardware = Choice(f"Hardware in {m.feature}", self._offers(f), 8)
         here = f"printed:{m.partner}" if m.partner else OWN if m.size_mm is not None else m.hardware
         if all(hardware.itemData(i) != here for i in range(hardware.count())):
             hardware.insertItem(0, here, here)
         hardware.put(here)
         hardware.chose.connect(partial(self._took, m, f))
-        fit = Choice(f"Fit of {m.feature}", [(w, w) for w in _fits_of(m)], 7)
+        fit = Choice(f"Fit of {m.feature}", [(w, w) for w in _fits_of(m)], 6)
         fit.put(m.fit)
         fit.chose.connect(lambda v: self._change(m.feature, {"fit": v, "window": None}))
         fit.setToolTip("close, medium, coarse: clearance holes of the standard; press to free: fit classes")
@@ -167,7 +167,7 @@ class MatesPage(Page):
         finish.put(m.finish)
         finish.chose.connect(lambda v: self._change(m.feature, {"finish": v}))
         mm, _ = FINISHES[m.finish]
-        told = f"{mm:+.2f} mm a side, typical" if m.finish != "none" else "bare"
+        told = f"{mm:+.2f} a side" if m.finish != "none" else "bare"
         out.append(row(label("finish", dim=True), finish, label(told, dim=True), stretch=-2))
         if f.kind == "hole":
             out.append(self._shape(m, f))
@@ -204,7 +204,7 @@ class MatesPage(Page):
         yours = m.window is not None or self.state.windows.get(m.fit) != CLASSES.get(m.fit)
         fields = []
         for k, v in enumerate((low, high)):
-            field = NumberField(f"{'Least' if k == 0 else 'Most'} gap of {m.fit}", "length", "mm", 0.05, -3, 5, 2, 78)
+            field = NumberField(f"{'Least' if k == 0 else 'Most'} gap of {m.fit}", "length", "mm", 0.05, -3, 5, 2, 72)
             field.put(v)
             field.entered.connect(partial(self._windowed, m, k, (low, high)))
             fields.append(field)

@@ -183,7 +183,10 @@ class ProofStep(Step):
             unit="g",
             under=(f"about {piece.hours:.1f} h", "with this recipe"),
             source="Sizes from this job; print it as it lies.",
-            acts=(Act("Keep it as a file …", self._save), Act("Measure it", lambda: self.go("Bench"))),
+            acts=(
+                Act("Keep it as a file …", self._save),
+                *([Act("Measure it", lambda: self.go("Bench"))] if p.spots or p.rungs else []),
+            ),
         )
 
     def _section_verdict(self) -> Verdict:
