@@ -15,6 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import fits
 import numpy as np
 
 DEMO = Path(__file__).parent.parent / "src/knollside/demo/parts"
@@ -97,7 +98,7 @@ def main() -> None:
     row(f"trade board of {len(board.dots)} combinations, layers cut and counted", f"{seconds:.2f} s", "0.5 s")
     layers(answer, part, s)
     board_against_solves(answer)
-    between_bodies()
+    fits.report(row, timed)
     from PyQt6.QtWidgets import QApplication
 
     app = QApplication([])  # held to the end: both views below need it
@@ -345,35 +346,6 @@ def board_against_solves(answer) -> None:  # type: ignore[no-untyped-def]
 
     row("board of the trellis clip against full solves of 4 recipes", f"{off(first)} at worst", "10 %")
     row(f"  checked by six solves, {seconds:.0f} s", f"{off(told(tried))} at worst", "10 %")
-
-
-def between_bodies() -> None:
-    import manifold3d as m3
-
-    from knollside.core.fit.clearance import gaps
-    from knollside.core.fit.scaling import scale_keeping
-    from knollside.core.mesh.distance import shortest
-    from knollside.core.mesh.features import find_features
-    from knollside.core.mesh.load import load_file
-    from knollside.core.model import Recipe
-    from knollside.demo.duties import PARTS
-    from knollside.demo.make_parts import mesh_of
-
-    hinge = load_file(PARTS / "vent-hinge.stl").mesh
-    features = find_features(hinge)
-    gaps(hinge, (0.0, 0.0, 1.0), Recipe())
-    seconds, _ = timed(lambda: gaps(hinge, (0.0, 0.0, 1.0), Recipe()))
-    row("gap of the hinge, in the layer and across it", f"{seconds:.2f} s", "0.1 s")
-    inner = mesh_of(m3.Manifold.sphere(30, 400))
-    outer = mesh_of(m3.Manifold.sphere(40, 280) - m3.Manifold.sphere(30.4, 280))
-    seconds, _ = timed(lambda: shortest(inner, outer))
-    row(f"least distance of {len(inner.faces):,} and {len(outer.faces):,} triangles", f"{seconds:.1f} s", "3 s")
-    holes = tuple(f.id for f in features if f.kind == "hole")
-    seconds, made = timed(lambda: scale_keeping(hinge, features, 1.6, holes, True))
-    row(
-        "hinge at 160 %, gap and holes kept",
-        f"{seconds:.1f} s, gap {made.gaps[0].now:.3f} mm of {made.gaps[0].drawn:.3f}",
-    )
 
 
 def features_and_slices(find_features, cut, standing, recipe) -> None:  # type: ignore[no-untyped-def]
