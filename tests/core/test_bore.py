@@ -123,8 +123,10 @@ def test_skin_and_steps_close_the_ceiling_of_a_counterbore() -> None:
 
     slot, square, round_ = void(4.1), void(4.3), void(4.5)
     x0, y0, x1, y1 = slot.bounds
-    assert min(x1 - x0, y1 - y0) == pytest.approx(5, abs=0.02) and max(x1 - x0, y1 - y0) == pytest.approx(9, abs=0.05)
-    assert square.area == pytest.approx(25, abs=0.05) and round_.area == pytest.approx(polygon_area(5), abs=0.01)
+    assert min(x1 - x0, y1 - y0) == pytest.approx(5.05, abs=0.02) and max(x1 - x0, y1 - y0) == pytest.approx(
+        8.82, abs=0.05
+    )
+    assert square.area == pytest.approx(5.05**2, abs=0.05) and round_.area == pytest.approx(polygon_area(5), abs=0.01)
     with pytest.raises(Refused, match="bed"):
         cover(mesh, f, 5.0, found, (0.0, 0.0, -1.0), "skin", 0.2)
     with pytest.raises(Refused, match="lies"):

@@ -32,6 +32,7 @@ def test_counterbore_and_steps_are_told_from_their_hole(turn: tuple[float, float
     assert set(found) == {5.0, 9.0, 4.0, 7.0, 11.0}
     assert found[9.0].role == "counterbore" and found[9.0].beside == (found[5.0].id,)
     assert found[9.0].title.startswith("Counterbore") and found[5.0].beside == (found[9.0].id,)
+    assert found[9.0].relation == f"counterbore of {found[5.0].id.replace('-', ' ')}" and found[5.0].relation == ""
     assert {found[7.0].role, found[11.0].role} == {"step"} and found[4.0].role == found[5.0].role == ""
 
 

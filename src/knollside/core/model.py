@@ -446,6 +446,14 @@ class Feature:
         return f"{name.capitalize()} {number}"
 
     @property
+    def relation(self) -> str:
+        """What it is to others, in words; nothing where it stands alone."""
+        if not self.role or not self.beside:
+            return ""
+        other = self.beside[0].replace("-", " ")
+        return f"crosses {other}" if self.role == "crossing" else f"{self.role} of {other}"
+
+    @property
     def size_text(self) -> str:
         if self.kind == "hexagon":
             return f"{self.diameter:.2f} mm across flats"

@@ -23,6 +23,7 @@ from knollside.core.mesh.topology import bodies_of, edges_of
 from knollside.core.model import Array, Feature, Mesh, Refused
 
 HAIR = 0.05  # mm past an open end
+GRIP = 0.2  # mm a sleeve or skin reaches into the wall
 _AROUND = np.linspace(0, np.pi, 33)
 _STEEPEST = 4.0  # how far past it, as a multiple of the growth of the radius: cones down to 28 degrees a side
 
@@ -127,8 +128,8 @@ def shrunk(mesh: Mesh, f: Feature, to: float) -> Cut:
         raise Refused(f"{f.title} crosses another hole; a sleeve in it would shut that one. Change it in the model.")
     b = bore_of(mesh, f)
     inner = b.ring * (to / float(f.diameter or 1.0))
-    # The sleeve reaches a hair into the wall, so that the two are one solid.
-    sleeve = shapely.difference(shapely.Polygon(b.ring * (1 + 2e-3 / b.radius)), shapely.Polygon(inner))
+    # The sleeve reaches into the wall, so that the two are one solid; far enough for no needle triangles.
+    sleeve = shapely.difference(shapely.Polygon(b.ring * (1 + GRIP / b.radius)), shapely.Polygon(inner))
     added = shapely.Polygon(b.ring).area - shapely.Polygon(inner).area
     return Cut(b.placed(sleeve, b.low, b.high), True, added * (b.high - b.low), b, shapely.Polygon(inner))
 

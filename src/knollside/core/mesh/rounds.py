@@ -17,6 +17,7 @@ from knollside.core.model import Array, Ints, Mesh
 
 STEEPEST_FACET = np.radians(61.0)  # six sides at least
 COARSEST_PARTIAL = np.radians(31.0)  # a fillet or slot end needs finer facets than a whole round
+_TRIES = 3
 _AXIS_SLACK = 0.0008  # 1 - cos; about two degrees
 
 
@@ -86,12 +87,13 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
     # Whole rounds first: where a countersink meets its hole, edges across both would pass for a coarse fillet.
     for whole in (True, False):
         tried: set[tuple[int, ...]] = set()
-        # A free surface has short chains by the hundred thousand: each of its patches is tried once.
-        spent = np.zeros(patches.count, bool)
+        # A free surface has short chains by the hundred thousand: each of its patches is tried a few times. Once is not
+        # enough: on a coarse round the first try may go over the rim of a countersink.
+        spent = np.zeros(patches.count, np.int32)
         least_turn = np.radians(300 if whole else 20)
         for seed in seeds:
             p, q = patches.pair[seed]
-            if spent[p] and spent[q]:
+            if spent[p] >= _TRIES and spent[q] >= _TRIES:
                 continue
             if taken[p] or taken[q] or (not whole and bend[seed] > COARSEST_PARTIAL):
                 continue
@@ -105,7 +107,7 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
             chain = _grow(patches, by_patch, usable, taken, int(seed), axis)
             key = tuple(sorted(chain))
             if len(chain) < 3 or key in tried or bend[seed] * len(chain) < least_turn:
-                spent[list(chain)] = True
+                spent[list(chain)] += 1
                 continue
             tried.add(key)
             hollow = bool(patches.angle[seed] < 0)

@@ -6,7 +6,9 @@ import manifold3d as m3
 import numpy as np
 
 from knollside.core.mesh.load import weld
-from knollside.core.model import Mesh, Refused
+from knollside.core.model import Array, Ints, Mesh, Refused
+
+_NO_AREA = 2e-8  # of the longest edge squared
 
 
 def solid_of(mesh: Mesh) -> m3.Manifold:
@@ -24,4 +26,34 @@ def mesh_of(solid: m3.Manifold) -> Mesh:
     # Where two cuts met within rounding, welding shut an edge: its two triangles are none.
     f = made.faces
     real = (f[:, 0] != f[:, 1]) & (f[:, 1] != f[:, 2]) & (f[:, 2] != f[:, 0])
-    return Mesh(made.vertices, f[real])
+    return Mesh(made.vertices, _without_needles(made.vertices, f[real]))
+
+
+def _without_needles(vertices: Array, faces: Ints) -> Ints:
+    """Triangles of no area, whose one corner lies on their longest edge, given to the neighbour across that edge: both
+    are cut the other way. Needles stand where rims of two cuts lie in one plane."""
+    faces = faces.copy()
+    for _ in range(4):
+        mesh = Mesh(vertices, faces)
+        long = np.linalg.norm(np.roll(mesh.triangles, -1, axis=1) - mesh.triangles, axis=2)
+        needles = np.flatnonzero(mesh.areas <= _NO_AREA * long.max(axis=1) ** 2)
+        if not len(needles):
+            break
+        at = {(int(a), int(b)): t for t, row in enumerate(faces) for a, b in zip(row, np.roll(row, -1), strict=True)}
+        touched: set[int] = set()
+        for t in needles:
+            e = int(np.argmax(long[t]))
+            i, j, k = (int(faces[t, (e + q) % 3]) for q in range(3))
+            other = at.get((j, i))
+            if other is None or t in touched or other in touched:
+                continue
+            far = next(int(v) for v in faces[other] if v not in (i, j))
+            # An edge there already would become one of four triangles.
+            if far == k or (k, far) in at or (far, k) in at:
+                continue
+            faces[t], faces[other] = (i, far, k), (far, j, k)
+            at |= {(far, k): t, (k, far): other}
+            touched |= {int(t), other}
+        if not touched:
+            break
+    return faces

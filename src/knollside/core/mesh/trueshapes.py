@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 import shapely
 
-from knollside.core.mesh.bore import Bore, Cut, bore_of, within
+from knollside.core.mesh.bore import GRIP, Bore, Cut, bore_of, within
 from knollside.core.model import Feature, Mesh, Refused
 
 
@@ -44,7 +44,7 @@ def cover(
 
 def _skin(b: Bore, up: bool, layer: float) -> list[Cut]:
     z0, z1 = (b.low, b.low + layer) if up else (b.high - layer, b.high)
-    disc = b.ring * (1 + 2e-3 / b.radius)
+    disc = b.ring * (1 + GRIP / b.radius)
     whole = shapely.Polygon(b.ring)
     return [Cut(b.placed(disc, z0, z1), True, whole.area * layer, b, whole, handles=-1)]
 
@@ -58,8 +58,9 @@ def _steps(mesh: Mesh, b: Bore, f: Feature, features: tuple[Feature, ...], up: b
     reach = 0.5 * float(under[0].diameter or 0.0)
     if f.length is not None and f.length < 3 * layer:
         raise Refused(f"{f.title} is only {f.length:.1f} mm deep; two steps need more.")
-    flat = b.radius  # half the slot's width: the hole's own
-    disc = shapely.Point(0, 0).buffer(reach * 0.999, quad_segs=32)
+    # A hair wider than the hole, and short of the counterbore's flats: rims that touch in a point are no clean mesh.
+    flat = b.radius * 1.01
+    disc = shapely.Point(0, 0).buffer(reach * 0.98, quad_segs=32)
     slot = shapely.intersection(shapely.box(-2 * reach, -flat, 2 * reach, flat), disc)
     square = shapely.box(-flat, -flat, flat, flat)
     local, out, hole = b.local(mesh), [], shapely.Polygon(b.ring)

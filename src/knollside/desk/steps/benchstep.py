@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QStackedWidget
 
 from knollside.core.bench.readingstable import read_readings, write_readings
 from knollside.core.fit.process import REFERENCE, more_to_halve
@@ -75,12 +75,7 @@ class BenchStep(Step):
         pages = (("Measure", self.measure), ("This printer", self.printer_page), ("Prints", self.records))
         self.tabs = Tabs(pages, 3, (16, 10, 14, 2))
         self.tabs.turned.connect(lambda _: self.refresh())
-        self.panel = QWidget()
-        lay = QVBoxLayout(self.panel)
-        lay.setContentsMargins(0, 0, 0, 0)
-        lay.setSpacing(0)
-        lay.addWidget(self.tabs)
-        lay.addWidget(self.tabs.pages, 1)
+        self.panel = self.tabs.panel()
 
     @property
     def said(self):  # type: ignore[no-untyped-def]

@@ -58,12 +58,7 @@ class FitsStep(Step):
         )
         self.tabs = Tabs(pages, 4, (16, 10, 14, 2), small=True)
         self.tabs.turned.connect(lambda _: self.state.changed.emit())
-        self.panel = QWidget()
-        lay = QVBoxLayout(self.panel)
-        lay.setContentsMargins(0, 0, 0, 0)
-        lay.setSpacing(0)
-        lay.addWidget(self.tabs)
-        lay.addWidget(self.tabs.pages, 1)
+        self.panel = self.tabs.panel()
         self.shown_gap: Gap | None = None
         self.show_piece: Callable[[str], None] = lambda name: None
         state.work.finished.connect(self._done)

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem
 
 from knollside.core.job.answer import PartFacts
 from knollside.core.mesh.check import UNIT_TO_MM
-from knollside.core.model import Mesh
+from knollside.core.model import Feature, Mesh
 from knollside.desk import tasks
 from knollside.desk.instruments.widgets import button, column, heading, label, row, rule, tell
 from knollside.desk.stage.scene import Scene
@@ -174,12 +174,12 @@ class PartStep(Step):
             self.list.blockSignals(True)
             self.list.clear()
             for f in facts.features:
-                item = QListWidgetItem(f"{f.title}\n{f.size_text.strip()}")
+                words = ", ".join(w for w in (f.size_text.strip(), f.relation) if w)
+                item = QListWidgetItem(f"{f.title}\n{words}")
                 item.setData(Qt.ItemDataRole.UserRole, f.id)
                 item.setToolTip(
                     f"{f.kind} at ({f.centre[0]:.1f}, {f.centre[1]:.1f}, {f.centre[2]:.1f}) mm, axis "
-                    f"({f.axis[0]:.2f}, {f.axis[1]:.2f}, {f.axis[2]:.2f})"
-                    + (f", {f.facets} facets; corners taken to lie on the circle" if f.facets else "")
+                    f"({f.axis[0]:.2f}, {f.axis[1]:.2f}, {f.axis[2]:.2f})" + _readings(f)
                 )
                 self.list.addItem(item)
             self.list.blockSignals(False)
@@ -268,3 +268,11 @@ class PartStep(Step):
             f"Revision {doc.revision}, {doc.revision_note}"[:90],
             legend=("held", "pushed", "mates"),
         )
+
+
+def _readings(f: Feature) -> str:
+    """Both readings of a polygon, and which is believed."""
+    if f.readings is None or not f.facets or f.diameter is None:
+        return ""
+    corner, flat = f.readings
+    return f", {f.facets} facets: {corner:.3f} mm at the corners, {flat:.3f} at the flats; {f.diameter:.3f} is believed"

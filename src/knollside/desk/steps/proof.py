@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog
 
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
 from knollside.core.model import Mesh, Refused
@@ -27,12 +27,7 @@ class ProofStep(Step):
         self.section = SectionPage(self._crop, self._toggle)
         self.tabs = Tabs((("Test pieces", self.tray), ("Piece of the part", self.section)), 2, (16, 10, 14, 2))
         self.tabs.turned.connect(lambda _: self.state.changed.emit())
-        self.panel = QWidget()
-        lay = QVBoxLayout(self.panel)
-        lay.setContentsMargins(0, 0, 0, 0)
-        lay.setSpacing(0)
-        lay.addWidget(self.tabs)
-        lay.addWidget(self.tabs.pages, 1)
+        self.panel = self.tabs.panel()
         self.chosen = "bar"
         self._own: dict[tuple[str, str, str], float] = {}
         self.around: tuple[str, ...] = ()

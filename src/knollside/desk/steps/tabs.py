@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QPushButton, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from knollside.desk.instruments.widgets import scrolled
 
@@ -35,6 +35,16 @@ class Tabs(QWidget):
             b.clicked.connect(lambda _, i=i: self.turn_to(i))
             self._group.addButton(b, i)
             self.strip.addWidget(b, i // across, i % across)
+
+    def panel(self) -> QWidget:
+        """The strip with its pages under it, as a step's whole panel."""
+        out = QWidget()
+        lay = QVBoxLayout(out)
+        lay.setContentsMargins(0, 0, 0, 0)
+        lay.setSpacing(0)
+        lay.addWidget(self)
+        lay.addWidget(self.pages, 1)
+        return out
 
     @property
     def front(self) -> int:
