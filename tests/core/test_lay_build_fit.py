@@ -146,7 +146,7 @@ def test_the_bar_has_a_hole_and_a_pin_of_every_size() -> None:
         drawn = sorted(s.drawn for s in bar.spots if s.kind == kind)
         assert sorted(f.diameter for f in found if f.kind == kind) == pytest.approx(drawn, abs=1e-3)
         for s in (s for s in bar.spots if s.kind == kind):
-            assert min(math.dist(s.at, f.centre[:2]) for f in found if f.kind == kind) < 1e-3
+            assert min(math.dist(s.at[:2], f.centre[:2]) for f in found if f.kind == kind) < 1e-3
     assert len(hole_and_pin_bar([0.1]).spots) >= 8  # too small to measure: the spread sizes stand in
 
 

@@ -111,6 +111,25 @@ def test_the_details_of_a_mate_change_the_correction(desk: Desk) -> None:
     assert state.windows["slide"] == (0.15, 0.35)
 
 
+def test_wear_is_logged_and_the_curve_becomes_ones_own(desk: Desk) -> None:
+    part(desk, "Vent hinge", "Fits")
+    state = desk.state
+    state.picked = "hole-1"
+    choose(desk, "Hardware in hole-1", "rod 4 mm")
+    choose(desk, "Fit of hole-1", "slide")
+    desk.settle(lambda: state.answers.fresh("fits", state.fits_key) is not None)
+    assert "with use, typical" in seen(desk)
+    for cycles, gap in ((1, 0.2), (20, 0.26), (100, 0.3)):
+        type_in(desk, "Cycles of hole-1", str(cycles))
+        type_in(desk, "Gap of hole-1 then", str(gap))
+        press(desk, "Log it")
+    assert state.shop.part(state.doc.id).mates[0].worn == ((1, 0.2), (20, 0.26), (100, 0.3))
+    assert "with use, yours, 3" in seen(desk)
+    press(desk, "Start tight")
+    low, high = state.doc.mates[0].window
+    assert low < 0.15 and high < 0.35
+
+
 def _chips(desk: Desk):  # type: ignore[no-untyped-def]
     from knollside.desk.instruments.widgets import Chip
 

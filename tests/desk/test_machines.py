@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import pytest
-from conftest import Desk, open_desk, type_in
+from conftest import Desk, open_desk, turn_to, type_in
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
@@ -36,8 +36,9 @@ def test_a_new_workshop_takes_a_printer_a_spool_and_a_reading(bare: Desk) -> Non
     bench = bare.window.steps["Bench"]
     bench.take("4.4", "typed")
     assert "Add your printer" in bench.said.text() and state.readings == ()
+    turn_to(bare, "Prints")
     press(bare, "Record the print")
-    assert "Add your printer" in bench.told.text() and state.shop.prints() == []
+    assert "Add your printer" in bench.records.told.text() and state.shop.prints() == []
     bare.window.take("Workshop")
     bare.settle()
     assert "Add your printer" in bare.window.verdict_line.title.text()
@@ -55,7 +56,7 @@ def test_a_new_workshop_takes_a_printer_a_spool_and_a_reading(bare: Desk) -> Non
     bench.take(f"{bench.spot().drawn - 0.2:.2f}", "typed")
     bare.settle()
     assert len(state.shop.measurements(state.doc.printer_id, state.doc.material)) == 1
-    bench.took.line.setText("2,5")
+    bench.records.took.line.setText("2,5")
     press(bare, "Record the print")
     assert [p.actual_hours for p in state.shop.prints()] == [2.5]
     while state.undo.canUndo():

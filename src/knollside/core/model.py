@@ -203,6 +203,7 @@ class Mate(Record):
     """A feature and what goes with it: hardware by name, a printed ``partner`` of the same part, or a thing of its
     own size with its sleeve (mm a side) and tolerance (mm, how much larger it may be).
 
+    ``worn`` is what was logged of its clearance with use, (cycles, mm).
     ``side`` says which of two printed partners is corrected; ``window`` is a gap window of the person's own; ``shape``
     and ``cover`` are how a lying hole's roof, and a hole over a counterbore, are made to print.
     """
@@ -233,6 +234,7 @@ class Mate(Record):
     finish_mm: Length | None = Field(None, ge=-1, le=1)
     shape: Literal["round", "sag", "teardrop", "flat top"] = "round"
     cover: Literal["none", "skin", "steps"] = "none"
+    worn: tuple[tuple[Annotated[float, Field(ge=0, le=1e7)], Length], ...] = Field((), max_length=60)
 
     @model_validator(mode="after")
     def _ordered(self) -> Mate:

@@ -39,7 +39,9 @@ def _without_needles(vertices: Array, faces: Ints) -> Ints:
         needles = np.flatnonzero(mesh.areas <= _NO_AREA * long.max(axis=1) ** 2)
         if not len(needles):
             break
-        at = {(int(a), int(b)): t for t, row in enumerate(faces) for a, b in zip(row, np.roll(row, -1), strict=True)}
+        at = {
+            (int(a), int(b)): int(t) for t, row in enumerate(faces) for a, b in zip(row, np.roll(row, -1), strict=True)
+        }
         touched: set[int] = set()
         for t in needles:
             e = int(np.argmax(long[t]))
@@ -52,7 +54,7 @@ def _without_needles(vertices: Array, faces: Ints) -> Ints:
             if far == k or (k, far) in at or (far, k) in at:
                 continue
             faces[t], faces[other] = (i, far, k), (far, j, k)
-            at |= {(far, k): t, (k, far): other}
+            at[far, k], at[k, far] = int(t), int(other)
             touched |= {int(t), other}
         if not touched:
             break

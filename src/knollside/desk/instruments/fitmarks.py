@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from knollside.core.fit.play import RunningIn
 from knollside.core.fit.process import Moved
 from knollside.core.mesh.bore import roof_profile
 from knollside.desk.theme.look import font, look
@@ -155,3 +156,52 @@ class HistoryPlot(QWidget):
                 p.drawText(
                     QRectF(x - step / 2, box.bottom() + 2 + 14 * k, step, 16), Qt.AlignmentFlag.AlignHCenter, words
                 )
+
+
+class WearPlot(QWidget):
+    """How a running fit opens with use: the fitted curve, logged points, and the window it should end in."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(86)
+        self.setAccessibleName("How the gap opens with use")
+        self.curve: RunningIn | None = None
+        self.logged: tuple[tuple[float, float], ...] = ()
+        self.window_mm = (0.0, 1.0)
+
+    def put(self, curve: RunningIn, logged: tuple[tuple[float, float], ...], window: tuple[float, float]) -> None:
+        self.curve, self.logged, self.window_mm = curve, logged, window
+        self.update()
+
+    def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        c = self.curve
+        if c is None:
+            return
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(40, 6, self.width() - 50, self.height() - 26)
+        most = max([6 * c.cycles, *(n for n, _ in self.logged)])
+        sizes = [c.start, c.start + c.grows, *self.window_mm, *(v for _, v in self.logged)]
+        low, high = min(sizes) - 0.03, max(sizes) + 0.03
+
+        def at(n: float, v: float) -> QPointF:
+            return QPointF(box.left() + box.width() * n / most, box.bottom() - box.height() * (v - low) / (high - low))
+
+        a, b = (at(0, v).y() for v in self.window_mm)
+        p.fillRect(QRectF(box.left(), b, box.width(), a - b), look.colour("moss", 40))
+        p.setFont(font(12))
+        p.setPen(look.colour("slate"))
+        for v in self.window_mm:
+            p.drawText(QRectF(0, at(0, v).y() - 8, 36, 16), Qt.AlignmentFlag.AlignRight, f"{v:.2f}")
+        yours = c.source.startswith("yours")
+        p.setPen(QPen(look.colour("heather"), 2, Qt.PenStyle.SolidLine if yours else Qt.PenStyle.DotLine))
+        p.drawPolyline(QPolygonF([at(most * k / 40, c.after(most * k / 40)) for k in range(41)]))
+        p.setBrush(look.colour("paper"))
+        p.setPen(QPen(look.colour("peat"), 2))
+        for n, v in self.logged:
+            p.drawEllipse(at(n, v), 4, 4)
+        p.setPen(look.colour("slate"))
+        p.drawText(
+            QRectF(box.left(), box.bottom() + 4, box.width(), 16), Qt.AlignmentFlag.AlignRight, f"{most:.0f} cycles"
+        )
+        p.drawText(QRectF(box.left(), box.bottom() + 4, box.width(), 16), Qt.AlignmentFlag.AlignLeft, f"0, {c.source}")

@@ -197,7 +197,7 @@ class ErrorChart(Strip):
         p.drawText(QPointF(box.right() + 10, at(x1, shifts[-1].value).y() + 2), f"{here.value:+.2f}")
         p.setFont(font(12))
         y = at(x1, shifts[-1].value).y()
-        p.drawText(QPointF(box.right() + 10, y + 18), f"± {here.half:.2f} at {self.at:g} mm")
+        p.drawText(QPointF(box.right() + 10, y + 18), f"± {here.half:.2f} at {round(self.at, 2):g} mm")
 
 
 class GapChart(Strip):

@@ -94,7 +94,7 @@ class MeasurePage(QWidget):
         self.gaps.setVisible(rung is not None)
         if spot is not None:
             across = "wide" if spot.kind == "foot" or "side" in spot.name else "across"
-            self.place.setText(f"{spot.name.capitalize()}: drawn {spot.drawn:g} mm {across}")
+            self.place.setText(f"{spot.name.capitalize()}: drawn {round(spot.drawn, 2):g} mm {across}")
             done = f" {len(s.pending)} taken of this place." if s.pending else ""
             self.how.setText(spot.how + done)
         elif rung is not None:
@@ -128,7 +128,7 @@ class TakenList(Page):
         fitting = state.answers.get("fits")
         odd = _odd_numbers(dated, fitting)
         for number, when, m in reversed(dated[-8:]):
-            box = QCheckBox(f"{m.kind.capitalize()} {m.drawn:g}, {m.axis}")
+            box = QCheckBox(f"{m.kind.capitalize()} {round(m.drawn, 2):g}, {m.axis}")
             box.setChecked(not m.left_out)
             box.setToolTip("Counted; clear it to leave this reading out")
             box.clicked.connect(lambda on, n=number: self._leave_out(n, not on))
@@ -166,7 +166,9 @@ class PrinterPage(Page):
         if fitting is None or not self.fresh((id(fitting), state.trials, self.kind.currentData(), at)):
             return
         self.add(heading("What this printer does", f"{state.printer.name}, {state.doc.material}" if state.doc else ""))
-        self.add(label(f"Printed less drawn, at {at:g} mm; nine in ten lie in the range.", dim=True, wrap=True))
+        self.add(
+            label(f"Printed less drawn, at {round(at, 2):g} mm; nine in ten lie in the range.", dim=True, wrap=True)
+        )
         for axis in ("upright", "lying", "plumb"):
             for kind in ("hole", "pin"):
                 s = fitting.shift(kind, axis, at)

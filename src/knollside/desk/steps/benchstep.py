@@ -290,7 +290,7 @@ class BenchStep(Step):
         more = more_to_halve(fitting.process(axis), kind, at)
         halve = f"{more} more readings would halve the doubt." if s.count >= 4 and more else ""
         body = (
-            f"{self.state.printer.name} makes {what} of {at:g} mm {abs(s.value):.2f} mm "
+            f"{self.state.printer.name} makes {what} of {round(at, 2):g} mm {abs(s.value):.2f} mm "
             f"{'smaller' if s.value < 0 else 'larger'} across. "
             + (halve if s.count >= 4 else "Four readings or more make the value yours.")
             + odd
@@ -334,7 +334,7 @@ class BenchStep(Step):
         else:
             scene = self.proof.scene()
         if spot is not None:
-            return replace(scene, place=spot.at, place_words=f"{spot.name}, {spot.drawn:g} mm")
+            return replace(scene, place=spot.at, place_words=f"{spot.name}, {round(spot.drawn, 2):g} mm")
         if rung is not None:
             return replace(scene, place=rung.at, place_words=f"{rung.number}: {rung.drawn:.2f} mm")
         return scene

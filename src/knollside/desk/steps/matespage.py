@@ -10,10 +10,10 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 from knollside.core.fit.correction import Correction, axis_of
 from knollside.core.fit.finish import FINISHES
 from knollside.core.fit.hardware import item, names
-from knollside.core.fit.play import RUNNING_IN
+from knollside.core.fit.play import running_in
 from knollside.core.fit.windows import CLASSES, gap_window
 from knollside.core.model import Feature, Mate, Refused
-from knollside.desk.instruments.fitmarks import RoofMark
+from knollside.desk.instruments.fitmarks import RoofMark, WearPlot
 from knollside.desk.instruments.ladder import FitLadder
 from knollside.desk.instruments.widgets import (
     Chip,
@@ -45,6 +45,7 @@ class MatesPage(Page):
         self.moves = label("", 13, wrap=True)
         self.note = label("", dim=True, wrap=True)
         self.printer = label("", dim=True)
+        self._rows: tuple[Correction, ...] = ()
         self.top(heading("What goes with it", button("Add every hole", add_all)))
         lay = self.layout()
         assert lay is not None
@@ -68,8 +69,10 @@ class MatesPage(Page):
         if doc is None or facts is None:
             return
         self.printer.setText(f"{state.printer.name}, {doc.material}")
+        self._rows = rows
         picked = state.picked if any(m.feature == state.picked for m in doc.mates) else ""
-        key = (doc.mates, doc.mesh_hash, picked, state.way, tuple(sorted(state.windows.items())))
+        worn = next((round(c.printed_then - c.target.partner, 3) for c in rows if c.feature == picked), None)
+        key = (doc.mates, doc.mesh_hash, picked, state.way, tuple(sorted(state.windows.items())), worn)
         if self.fresh(key):
             for m in doc.mates:
                 f = facts.feature(m.feature)
@@ -204,21 +207,44 @@ class MatesPage(Page):
         yours = m.window is not None or self.state.windows.get(m.fit) != CLASSES.get(m.fit)
         fields = []
         for k, v in enumerate((low, high)):
-            field = NumberField(f"{'Least' if k == 0 else 'Most'} gap of {m.fit}", "length", "mm", 0.05, -3, 5, 2, 72)
+            field = NumberField(f"{'Least' if k == 0 else 'Most'} gap of {m.fit}", "length", "mm", 0.05, -3, 5, 2, 84)
             field.put(v)
             field.entered.connect(partial(self._windowed, m, k, (low, high)))
             fields.append(field)
-        words = f"{m.fit}, {self.state.doc.material}"
+        words = f"Gap that counts as {m.fit} in {self.state.doc.material}, across:"
         source = "this mate" if m.window is not None else "yours" if yours else "typical"
         to = label("to", dim=True)
-        out: list[QWidget] = [row(label(words, dim=True), fields[0], to, fields[1], Chip(source), stretch=-2)]
-        if m.fit in ("slide", "free") and m.window is None:
-            grows = RUNNING_IN.value
-            tight = (round(low - grows, 3), round(high - grows, 3))
-            told = f"Running in opens it by {RUNNING_IN.low:.2f} to {RUNNING_IN.high:.2f} mm, typical."
-            go = button("Start tight", lambda: self._change(m.feature, {"window": tight}), tip="Runs in to this window")
-            out.append(row(label(told, dim=True, wrap=True), go, stretch=0))
+        out: list[QWidget] = [label(words, dim=True), row(fields[0], to, fields[1], Chip(source), stretch=-2)]
+        if m.fit in ("slide", "free"):
+            out += self._wear(m, (low, high))
         return out
+
+    def _wear(self, m: Mate, window: tuple[float, float]) -> list[QWidget]:
+        """How it opens with use, what was logged of it, and printing it tight for that."""
+        printed = next((c for c in self._rows if c.feature == m.feature), None)
+        start = abs(printed.printed_then - printed.target.partner) if printed is not None else sum(window) / 2
+        curve = running_in(m.worn, start)
+        plot = WearPlot()
+        plot.put(curve, m.worn, window)
+        cycles = NumberField(f"Cycles of {m.feature}", "share", "", 10, 0, 1e7, 0, 62)
+        cycles.plain = True
+        cycles.line.setPlaceholderText("many")
+        gap = NumberField(f"Gap of {m.feature} then", "length", "mm", 0.05, 0, 5, 2, 72)
+        gap.line.setPlaceholderText("mm")
+        log = button("Log it", lambda: self._log(m, cycles.value, gap.value), tip="Measured after so many cycles")
+        out: list[QWidget] = [
+            label(f"It opens by {curve.grows:.2f} mm with use, {curve.source}.", dim=True),
+            plot,
+            row(label("after", dim=True), cycles, label("cycles", dim=True), gap, log, spacing=4, stretch=-2),
+        ]
+        if m.window is None:
+            tight = (round(window[0] - curve.grows, 3), round(window[1] - curve.grows, 3))
+            go = button("Start tight", lambda: self._change(m.feature, {"window": tight}), tip="Runs in to this window")
+            out.append(row(go, stretch=-2))
+        return out
+
+    def _log(self, m: Mate, cycles: float, gap: float) -> None:
+        self._change(m.feature, {"worn": (*m.worn, (cycles, gap))})
 
     def _windowed(self, m: Mate, which: int, window: tuple[float, float], value: float) -> None:
         low, high = (value, window[1]) if which == 0 else (window[0], value)
