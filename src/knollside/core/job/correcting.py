@@ -8,7 +8,7 @@ from knollside.core.fit.correction import Correction, correct
 from knollside.core.fit.process import Setting, learn
 from knollside.core.fit.windows import Windows
 from knollside.core.job.answer import PartFacts
-from knollside.core.mesh.bore import Cut, carve, grown, shrunk
+from knollside.core.mesh.bore import Cut, Piece, carve_all, grown, shrunk
 from knollside.core.mesh.edit import LINES_LEFT, Change, Edited, can_move, resize
 from knollside.core.mesh.trueshapes import cover
 from knollside.core.model import Feature, Mate, Measurement, Mesh, Recipe, Refused
@@ -84,12 +84,13 @@ def apply_corrections(
         f, mate = by_id[name], shaped.get(name)
         to = wanted.get(name, _size(f)) if name not in movable else _size(f)
         cuts += _cuts_of(mesh, f, mate, to, part.features, direction, recipe, sag)
-    for name, several, how, to in cuts:
-        # Each is carved into what the ones before left; where they do not meet the order does not matter.
-        before = mesh.volume
-        mesh = carve(mesh, several, by_id[name].title, least if how in ("cut anew", "lined") else 0.0)
-        foretold = sum(c.predicted for c in several)
-        changes.append(Change(name, _size(by_id[name]), to, foretold, mesh.volume - before, 0, how))
+    if cuts:
+        lines = {"cut anew", "lined"}
+        pieces = [Piece(by_id[n].title, several, least if how in lines else 0.0) for n, several, how, _ in cuts]
+        mesh, volumes = carve_all(mesh, pieces)
+        for (name, several, how, to), found_volume in zip(cuts, volumes, strict=True):
+            foretold = sum(c.predicted for c in several)
+            changes.append(Change(name, _size(by_id[name]), to, foretold, found_volume, 0, how))
     return Edited(mesh, tuple(changes))
 
 

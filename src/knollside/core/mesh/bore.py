@@ -134,35 +134,59 @@ def shrunk(mesh: Mesh, f: Feature, to: float) -> Cut:
     return Cut(b.placed(sleeve, b.low, b.high), True, added * (b.high - b.low), b, shapely.Polygon(inner))
 
 
+@dataclass(frozen=True)
+class Piece:
+    """Cuts that belong together, what they are for in words, and the least wall (mm) they must leave."""
+
+    what: str
+    cuts: list[Cut]
+    least_wall: float = 0.0
+
+
 def carve(mesh: Mesh, cuts: list[Cut], what: str, least_wall: float = 0.0) -> Mesh:
-    """Make the cuts one after another. Raises :class:`Refused`, with nothing half-done, where a body would be lost,
-    the volume not be as foretold, corners outside the cuts be moved, or less than ``least_wall`` mm be left."""
-    solid, predicted = solid_of(mesh), 0.0
-    for c in cuts:
-        solid = solid + c.solid if c.adds else solid - c.solid
-        predicted += c.predicted
+    """One :func:`carve_all`."""
+    return carve_all(mesh, [Piece(what, cuts, least_wall)])[0]
+
+
+def carve_all(mesh: Mesh, pieces: list[Piece]) -> tuple[Mesh, list[float]]:
+    """Make the cuts one after another; the mesh, and the volume each piece was found to change, mm3.
+
+    Raises :class:`Refused`, with nothing half-done, where a body would be lost, a volume not be as foretold, corners
+    outside the cuts be moved, or less than its least wall be left.
+    """
+    solid, volumes = solid_of(mesh), []
+    for piece in pieces:
+        before, predicted = solid.volume(), sum(c.predicted for c in piece.cuts)
+        for c in piece.cuts:
+            solid = solid + c.solid if c.adds else solid - c.solid
+        found = solid.volume() - before
+        volumes.append(found)
+        if abs(found - predicted) > 0.01 * abs(predicted) + 0.02:
+            raise Refused(
+                f"{piece.what}: the volume would change by {found:.2f} mm³ where {predicted:.2f} was foretold; it "
+                "meets something else there. Change it in the model."
+            )
+    cuts = [c for piece in pieces for c in piece.cuts]
+    what = ", ".join(piece.what for piece in pieces)
     made = mesh_of(solid)
-    if not len(made.faces) or not (edges_of(made).count == 2).all():
+    edges = edges_of(made)
+    if not len(made.faces) or not (edges.count == 2).all():
         raise Refused(f"{what}: the mesh would not be closed; nothing was changed.")
-    if bodies_of(made)[0] != bodies_of(mesh)[0]:
+    bodies, had = bodies_of(made, edges)[0], bodies_of(mesh)[0]
+    if bodies != had:
         raise Refused(f"{what}: a body would be lost or torn; nothing was changed.")
-    found = made.volume - mesh.volume
-    if abs(found - predicted) > 0.01 * abs(predicted) + 0.02:
-        raise Refused(
-            f"{what}: the volume would change by {found:.2f} mm³ where {predicted:.2f} was foretold; it meets "
-            "something else there. Change it in the model."
-        )
-    handles = _handles(made) - _handles(mesh) - sum(c.handles for c in cuts)
-    if handles:
+    if _handles(made, bodies) - _handles(mesh, had) != sum(c.handles for c in cuts):
         raise Refused(f"{what}: it would break through into another opening; nothing was changed.")
-    for c in cuts:
-        wall = _wall_left(made, c)
-        if wall < least_wall:
-            raise Refused(f"{what}: {wall:.2f} mm of wall would be left; two lines are {least_wall:.2f} mm.")
+    for piece in pieces:
+        for c in piece.cuts if piece.least_wall > 0 else []:
+            wall = _wall_left(made, c)
+            if wall < piece.least_wall:
+                least = piece.least_wall
+                raise Refused(f"{piece.what}: {wall:.2f} mm of wall would be left; two lines are {least:.2f} mm.")
     lost = _moved(mesh, made, cuts)
     if lost:
         raise Refused(f"{what}: {lost} corners away from it would be lost; nothing was changed.")
-    return made
+    return made, volumes
 
 
 def _rings(profile: BaseGeometry) -> list[Array]:
@@ -200,19 +224,25 @@ def _wall_left(made: Mesh, c: Cut) -> float:
     return least
 
 
-def _handles(mesh: Mesh) -> int:
+def _handles(mesh: Mesh, bodies: int) -> int:
     """Handles of all bodies together (genus), by Euler's formula."""
     e = len(mesh.faces) * 3 // 2
-    return int(bodies_of(mesh)[0] - (len(np.unique(mesh.faces)) - e + len(mesh.faces)) // 2)
+    return int(bodies - (len(np.unique(mesh.faces)) - e + len(mesh.faces)) // 2)
 
 
 def _moved(before: Mesh, after: Mesh, cuts: list[Cut]) -> int:
     """Corners of ``before`` outside every cut's box that are not in ``after`` to the bit."""
-    kept = {v.tobytes() for v in np.ascontiguousarray(after.vertices)}
     far = np.ones(len(before.vertices), bool)
     for c in cuts:
         box = np.array(c.solid.bounding_box()).reshape(2, 3)
         far &= ((before.vertices < box[0] - 1e-4) | (before.vertices > box[1] + 1e-4)).any(axis=1)
     used = np.zeros(len(before.vertices), bool)
-    used[np.unique(before.faces)] = True
-    return sum(v.tobytes() not in kept for v in np.ascontiguousarray(before.vertices[far & used]))
+    used[before.faces.ravel()] = True
+    return int(len(before.vertices[far & used]) - _same(before.vertices[far & used], after.vertices))
+
+
+def _same(some: Array, among: Array) -> int:
+    """How many of the rows of ``some`` stand among other rows, to the bit."""
+    whole = np.dtype((np.void, 24))
+    one, two = (np.ascontiguousarray(v + 0.0).view(whole).ravel() for v in (some, among))  # -0 is 0
+    return int(np.isin(one, two).sum())
