@@ -7,12 +7,16 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import numpy as np
+from manifold3d import Manifold
 
 from knollside.core.build.price import Pace
 from knollside.core.job import answer
 from knollside.core.job.file import Job
 from knollside.core.material.cards import material
+from knollside.core.mesh.distance import shortest
+from knollside.core.mesh.features import find_features
 from knollside.core.mesh.inside import points_inside
+from knollside.core.mesh.solid import mesh_of
 from knollside.core.model import Held, Load, LoadCase, Mesh, Range, Recipe
 from knollside.core.run.gcode import parse_gcode
 from knollside.core.strength import fineness
@@ -56,6 +60,9 @@ def main() -> None:
     answer.boards(part, s, (0, 0, 1), Pace(), Range(1, 1, 1))
     fineness.choose_fineness(part.mesh, 2000, None)
     parse_gcode(np.frombuffer(b"G1 X1 Y1 Z1 E1\nG1 X2 E2\n", np.uint8))
+    round_ = mesh_of(Manifold.cylinder(5, 2, circular_segments=12))
+    find_features(round_)
+    shortest(round_, Mesh(round_.vertices + 10.0, round_.faces))
     draw_once(part.mesh)
 
 

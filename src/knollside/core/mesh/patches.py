@@ -36,13 +36,26 @@ class Patches:
     def count(self) -> int:
         return len(self.area)
 
-    def neighbours(self) -> list[list[int]]:
+    def borders(self) -> Borders:
         """Border numbers at each patch."""
-        at: list[list[int]] = [[] for _ in range(self.count)]
-        for b, (p, q) in enumerate(self.pair):
-            at[p].append(b)
-            at[q].append(b)
-        return at
+        who = self.pair.T.ravel()
+        order = np.argsort(who, kind="stable")
+        start = np.r_[0, np.cumsum(np.bincount(who, minlength=self.count))]
+        return Borders(start.astype(np.int64), (order % max(len(self.pair), 1)).astype(np.int64))
+
+
+@dataclass(frozen=True)
+class Borders:
+    """Those of patch p: ``number[start[p]:start[p + 1]]``."""
+
+    start: Ints
+    number: Ints
+
+    def of(self, some: Ints) -> Ints:
+        """Borders of several patches, one after another; shared ones come twice."""
+        counts = self.start[some + 1] - self.start[some]
+        first = np.repeat(self.start[some] - np.r_[0, np.cumsum(counts)[:-1]], counts)
+        return np.asarray(self.number[first + np.arange(int(counts.sum()))])
 
 
 def patches_of(mesh: Mesh, edges: Edges | None = None) -> Patches:

@@ -10,9 +10,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 
-from knollside.core.mesh.patches import Patches
+from knollside.core.mesh.patches import Borders, Patches
 from knollside.core.model import Array, Ints, Mesh
 
 STEEPEST_FACET = np.radians(61.0)  # six sides at least
@@ -75,7 +76,8 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
     usable &= _striplike(patches)[patches.pair].any(axis=1)
     if not usable.any():
         return []
-    by_patch = patches.neighbours()
+    around = patches.borders()
+    seen = np.zeros(patches.count, np.int64)  # which try saw a patch last
     taken = np.zeros(patches.count, bool)
     faces_of = _faces_by_patch(patches)
     order = np.argsort(patches.area)  # strips are small: start there, not on the big flats
@@ -104,14 +106,26 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
             axis = axis / size
             if abs(abs(float(axis @ patches.along[seed])) - 1) > _AXIS_SLACK:
                 continue
-            chain = _grow(patches, by_patch, usable, taken, int(seed), axis)
-            key = tuple(sorted(chain))
+            chain = _grow(
+                around.start,
+                around.number,
+                patches.pair,
+                patches.angle,
+                patches.along,
+                patches.normal,
+                usable,
+                taken,
+                seen,
+                int(seed),
+                axis,
+            )
+            key = tuple(np.sort(chain).tolist())
             if len(chain) < 3 or key in tried or bend[seed] * len(chain) < least_turn:
-                spent[list(chain)] += 1
+                spent[chain] += 1
                 continue
             tried.add(key)
             hollow = bool(patches.angle[seed] < 0)
-            fitted = _fit(mesh, patches, by_patch, faces_of, np.array(key, np.int64), axis, hollow)
+            fitted = _fit(mesh, patches, around, faces_of, np.array(key, np.int64), axis, hollow)
             # A ring of single facets round a free surface is no feature: it is far too short.
             if fitted is not None and (fitted.whole or not whole) and fitted.length > 0.01 * fitted.corner_diameter:
                 taken[fitted.patches] = True
@@ -139,33 +153,39 @@ def _faces_by_patch(patches: Patches) -> list[Ints]:
     return [np.asarray(part, np.int64) for part in np.split(order, cuts)]
 
 
-def _grow(
-    patches: Patches, by_patch: list[list[int]], usable: np.ndarray, taken: np.ndarray, seed: int, axis: Array
-) -> list[int]:
+@numba.njit(cache=True, nogil=True)
+def _grow(start, number, pair, angle, along, normal, usable, taken, seen, seed, axis):  # type: ignore[no-untyped-def]
     """Patches reached over edges along the axis that bend by the seed's angle, the same way."""
-    bend = patches.angle[seed]
+    bend = angle[seed]
     slack = max(0.35 * abs(bend), np.radians(0.3))
-    chain = {int(patches.pair[seed, 0]), int(patches.pair[seed, 1])}
-    stack = list(chain)
-    while stack:
-        at = stack.pop()
-        for b in by_patch[at]:
-            if not usable[b] or abs(patches.angle[b] - bend) > slack:
+    mark = seed + 1
+    chain = [pair[seed, 0], pair[seed, 1]]
+    seen[chain[0]] = mark
+    seen[chain[1]] = mark
+    done = 0
+    while done < len(chain):
+        at = chain[done]
+        done += 1
+        for i in range(start[at], start[at + 1]):
+            b = number[i]
+            if not usable[b] or abs(angle[b] - bend) > slack:
                 continue
-            if abs(float(patches.along[b] @ axis)) < 1 - _AXIS_SLACK:
+            if abs(along[b, 0] * axis[0] + along[b, 1] * axis[1] + along[b, 2] * axis[2]) < 1 - _AXIS_SLACK:
                 continue
-            other = int(patches.pair[b, 0] if patches.pair[b, 1] == at else patches.pair[b, 1])
-            if other in chain or taken[other] or abs(float(patches.normal[other] @ axis)) > 0.02:
+            other = pair[b, 1] if pair[b, 0] == at else pair[b, 0]
+            if seen[other] == mark or taken[other]:
                 continue
-            chain.add(other)
-            stack.append(other)
-    return list(chain)
+            if abs(normal[other, 0] * axis[0] + normal[other, 1] * axis[1] + normal[other, 2] * axis[2]) > 0.02:
+                continue
+            seen[other] = mark
+            chain.append(other)
+    return np.array(chain)
 
 
 def _fit(
     mesh: Mesh,
     patches: Patches,
-    by_patch: list[list[int]],
+    around: Borders,
     faces_of: list[Ints],
     chain: Ints,
     axis: Array,
@@ -180,7 +200,6 @@ def _fit(
     u /= np.linalg.norm(u)
     v = np.cross(axis, u)
 
-    inner = set(chain.tolist())
     # A chain that ends in a tangent flat (a fillet's neighbour) must lose that flat: its width differs.
     each = [faces_of[p] for p in chain]
     widths = _widths(mesh, each, np.cross(axis, patches.normal[chain]))
@@ -188,7 +207,6 @@ def _fit(
     odd = widths > 1.6 * typical
     if odd.any():
         chain = chain[~odd]
-        inner = set(chain.tolist())
         if len(chain) < 3:
             return None
     each = [faces_of[p] for p in chain]
@@ -203,8 +221,11 @@ def _fit(
     centre2, radius, residual = circle_fit(mesh.vertices[shared if len(shared) >= 4 else corners] @ np.c_[u, v])
     if residual > max(0.012 * radius, 2e-4) or radius > 500:
         return None
-    borders = {b for p in chain for b in by_patch[p] if patches.pair[b, 0] in inner and patches.pair[b, 1] in inner}
-    bends = np.abs(patches.angle[list(borders)])
+    inner = np.zeros(patches.count, bool)
+    inner[chain] = True
+    rim = np.unique(around.of(chain))
+    borders = rim[inner[patches.pair[rim]].all(axis=1)]
+    bends = np.abs(patches.angle[borders])
     if len(bends) == 0:
         return None
     per_side = float(np.median(bends))
@@ -215,7 +236,7 @@ def _fit(
     distances = np.einsum("ij,ij->i", patches.normal[chain], patches.centre[chain] - (u * centre2[0] + v * centre2[1]))
     mid_flat = float(np.median(np.abs(distances)))
     centre = u * centre2[0] + v * centre2[1] + axis * (low + high) / 2
-    ends = _ends(mesh, patches, by_patch, inner, axis, (low + high) / 2)
+    ends = _ends(patches, rim, inner, axis, (low + high) / 2)
     return Round(
         chain,
         faces,
@@ -240,23 +261,16 @@ def _widths(mesh: Mesh, each: list[Ints], across: Array) -> Array:
     return np.asarray(np.maximum.reduceat(place, starts) - np.minimum.reduceat(place, starts))
 
 
-def _ends(
-    mesh: Mesh, patches: Patches, by_patch: list[list[int]], inner: set[int], axis: Array, middle: float
-) -> tuple[bool, bool]:
+def _ends(patches: Patches, rim: Ints, inner: np.ndarray, axis: Array, middle: float) -> tuple[bool, bool]:
     """Whether the low and the high end are shut: a floor meets the wall in a concave edge.
 
     Judged at the rim, so that a counterbore with a smaller hole in its floor reads as shut.
     """
-    shut, open_ = [0.0, 0.0], [0.0, 0.0]
-    for p in inner:
-        for b in by_patch[p]:
-            x, y = patches.pair[b]
-            other = int(y if x == p else x)
-            if other in inner or abs(float(patches.along[b] @ axis)) > 0.9:
-                continue
-            side = int(float(patches.centre[other] @ axis) > middle)
-            if patches.angle[b] < 0:
-                shut[side] += patches.length[b]
-            else:
-                open_[side] += patches.length[b]
-    return shut[0] > open_[0], shut[1] > open_[1]
+    within = inner[patches.pair[rim]]
+    edge = rim[(within.sum(axis=1) == 1) & (np.abs(patches.along[rim] @ axis) <= 0.9)]
+    pair = patches.pair[edge]
+    other = np.where(inner[pair[:, 0]], pair[:, 1], pair[:, 0])
+    high = patches.centre[other] @ axis > middle
+    # Concave lengths speak for shut, convex ones for open.
+    say = np.where(patches.angle[edge] < 0, 1.0, -1.0) * patches.length[edge]
+    return bool(say[~high].sum() > 0), bool(say[high].sum() > 0)
