@@ -207,6 +207,27 @@ def test_the_union_nuts_flanks_are_opened_for_this_printer(desk: Desk) -> None:
     assert after[0] > before[0] + 0.1 and after[1] > before[1] + 0.1 and check(state.facts.mesh).sound
 
 
+def test_the_whole_set_is_scaled_with_one_undo(desk: Desk) -> None:
+    part(desk, "Vent hinge", "Fits")
+    state = desk.state
+    turn_to(desk, "Shape")
+    type_in(desk, "Scale of the set", "120 %")
+    press(desk, "Work out the set")
+    desk.settle(lambda: state.answers.get("set") is not None)
+    found = {p.name: p for p in state.answers.get("set")}
+    assert len(found) == 9 and found["Vent hinge"].scaled.gaps[0].now == pytest.approx(0.4, abs=0.005)
+    # Its relief kept and its thread grown would meet: named, and left as it is.
+    assert found["Union nut"].scaled is None and "cut into a neighbour" in seen(desk)
+    good = [p for p in found.values() if p.scaled is not None]
+    press(desk, f"Keep {len(good)} of 9 as new revisions")
+    desk.settle(lambda: state.facts is not None)
+    sizes = [state.shop.part(p.id).mesh.size[0] for p in good]
+    assert sizes == pytest.approx([p.scaled.mesh.size[0] for p in good])
+    state.undo.undo()
+    desk.settle(lambda: state.facts is not None)
+    assert all(state.shop.part(p.id).revision == 1 for p in good)
+
+
 def test_pieces_are_made_resized_and_kept(desk: Desk, tmp_path: Path) -> None:
     part(desk, "Vent hinge", "Proof")
     state, proof = desk.state, desk.window.steps["Proof"]

@@ -20,6 +20,7 @@ from knollside.core.job.answer import PartFacts, Tick
 from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.stand import fitting
 from knollside.core.mesh.edit import Edited
+from knollside.core.mesh.features import find_features
 from knollside.core.mesh.flare import Relieved, take_flare_off
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.model import GapTrial, Measurement, Mesh, Recipe, Refused, rotation_to_up
@@ -139,6 +140,36 @@ def scale(
             f"{printer.name}."
         )
     return scale_keeping(part.mesh, part.features, factor, keep, keep_gaps, recipe.line_width, walls, only)
+
+
+@dataclass(frozen=True)
+class SetPart:
+    """One part of a set, scaled; or why it was refused."""
+
+    id: int
+    name: str
+    scaled: Scaled | None
+    refused: str
+
+
+def scale_set(
+    parts: tuple[tuple[int, str, Mesh], ...], factor: float, line_width: float, printer: PrinterFacts, tick: Tick
+) -> tuple[SetPart, ...]:
+    """Scale several parts alike, each with its holes, pockets and gaps kept."""
+    out = []
+    for k, (number, name, mesh) in enumerate(parts):
+        tick(k / len(parts), name)
+        try:
+            features = find_features(mesh)
+            kept = tuple(f.id for f in features if f.kind in ("hole", "hexagon") and f.inside is not False)
+            made = scale_keeping(mesh, features, factor, kept, True, line_width)
+            x, y = sorted(made.mesh.size)[1:]
+            if x > max(printer.bed_mm) or y > max(printer.bed_mm):
+                raise Refused(f"{x:.0f} × {y:.0f} mm does not fit {printer.name} any way it lies.")
+            out.append(SetPart(number, name, made, ""))
+        except Refused as refusal:
+            out.append(SetPart(number, name, None, str(refusal)))
+    return tuple(out)
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from knollside.core.job.file import Job, PrinterFacts
 from knollside.core.model import Duty, FaceMark, Held, Load, LoadCase, Mate, Mesh, Way
+from knollside.desk import fittasks
 from knollside.desk.records import Records
 from knollside.desk.work import Work
 from knollside.store.workshop import Spool, Workshop
@@ -159,6 +160,32 @@ class State(Records):
         def undo() -> None:
             self.shop.drop_revision(part, number[0])
             self._reopen(part)
+
+        self._push(note, do, undo)
+
+    def request_set(self, factor: float) -> None:
+        """Scale every part of the open part's job alike; nothing is stored yet."""
+        if self.doc is None:
+            return
+        job = next(p.job_id for p in self.shop.parts() if p.id == self.doc.id)
+        parts = tuple((p.id, p.name, self.shop.part(p.id).mesh) for p in self.shop.parts() if p.job_id == job)
+        at = parts, factor, self.doc.recipe.line_width, self.printer
+        self.work.ask("set", self.doc.mesh_hash, fittasks.scale_set, *at)
+
+    def new_meshes(self, made: tuple[tuple[int, Mesh], ...], note: str) -> None:
+        """New revisions of several parts at once; one undo takes them all away again."""
+        assert self.doc is not None
+        here, numbers = self.doc.id, [0] * len(made)
+
+        def do() -> None:
+            for k, (part, mesh) in enumerate(made):
+                numbers[k] = self.shop.add_revision(part, mesh, note)
+            self._reopen(here)
+
+        def undo() -> None:
+            for number, (part, _) in zip(numbers, made, strict=True):
+                self.shop.drop_revision(part, number)
+            self._reopen(here)
 
         self._push(note, do, undo)
 

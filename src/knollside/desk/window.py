@@ -42,6 +42,7 @@ _DOING = {
     "correct": "Moving the walls",
     "piece": "Making the piece",
     "section": "Cutting it out",
+    "set": "Scaling the set",
     "export": "Writing files",
     "load": "Reading the file",
     "mend": "Mending",

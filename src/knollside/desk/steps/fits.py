@@ -18,6 +18,7 @@ from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved
 from knollside.core.model import FaceMark, Mate
 from knollside.desk import tasks
+from knollside.desk.fittasks import SetPart
 from knollside.desk.instruments.fitstrips import FitCut
 from knollside.desk.instruments.widgets import chance, column
 from knollside.desk.stage.scene import Scene
@@ -27,6 +28,7 @@ from knollside.desk.steps.changepage import ChangePage
 from knollside.desk.steps.fitcards import BodiesCard, FlareCard, ScaleCard
 from knollside.desk.steps.matespage import MatesPage
 from knollside.desk.steps.scenes import base_scene, face_marks
+from knollside.desk.steps.setcard import SetCard
 from knollside.desk.steps.tabs import Tabs
 from knollside.desk.steps.threadcard import ThreadCard
 from knollside.desk.steps.wallcard import WallCard
@@ -46,6 +48,7 @@ class FitsStep(Step):
         self.bodies.margins(0, 0)
         self.flare = FlareCard(state.request_flare, self._keep_relieved)
         self.scale = ScaleCard(state.request_scale, self._keep_scaled)
+        self.set = SetCard(state.request_set, self._keep_set)
         self.wall = WallCard(state.request_wall, self._keep_wall)
         self.thread = ThreadCard(state.request_thread, self._keep_thread)
         self.thread.play.entered.connect(lambda _: self.refresh())
@@ -53,7 +56,7 @@ class FitsStep(Step):
         pages = (
             ("Mates", self.mates),
             ("Gaps", _stacked(self.bodies, self.flare)),
-            ("Shape", _stacked(self.thread, self.scale, self.wall)),
+            ("Shape", _stacked(self.thread, self.scale, self.wall, self.set)),
             ("Changes", self.report),
         )
         self.tabs = Tabs(pages, 4, (16, 10, 14, 2), small=True)
@@ -139,6 +142,11 @@ class FitsStep(Step):
         words = f"scaled to {made.factor * 100:g} %" + (f", {' and '.join(kept)} kept" if kept else "")
         self.state.new_mesh(made.mesh, words)
 
+    def _keep_set(self, made: tuple[SetPart, ...]) -> None:
+        good = tuple((p.id, p.scaled.mesh) for p in made if p.scaled is not None)
+        if good:
+            self.state.new_meshes(good, f"set scaled to {self.set.factor.value * 100:g} %, holes and gaps kept")
+
     def _keep_relieved(self, made: Relieved) -> None:
         self.state.new_mesh(made.mesh, f"{made.by:.2f} mm of flare taken off")
 
@@ -212,6 +220,7 @@ class FitsStep(Step):
         self.flare.put(relieved, refused, state.work.waiting("flare"), state.flares)
         scaled, busy = state.answers.fresh("scale", mesh), state.work.waiting("scale")
         self.scale.put(facts.features, bodies, state.picked, scaled, state.answers.refusal("scale", mesh), busy)
+        self.set.put(state.answers.fresh("set", mesh), state.answers.refusal("set", mesh), state.work.waiting("set"))
         f = next((g for g in facts.features if g.kind == "thread"), None)
         plan = plan_thread(f, state.readings, state.fit_setting, self.thread.play.value) if f is not None else None
         opened = state.answers.fresh("thread", mesh)
