@@ -7,6 +7,9 @@ import pytest
 from conftest import DEMO, mesh_of
 from manifold3d import Manifold
 
+from knollside.core.fit.clearance import freedom, gaps
+from knollside.core.fit.flaring import TYPICAL as FLARE
+from knollside.core.fit.freeing import TYPICAL as FREES
 from knollside.core.fit.opening import set_gap, thicken, wall_behind
 from knollside.core.fit.process import learn
 from knollside.core.fit.scaling import plain_gaps, scale_keeping
@@ -16,7 +19,7 @@ from knollside.core.mesh.features import find_features
 from knollside.core.mesh.helix import profile_of
 from knollside.core.mesh.load import load_file
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Mesh, Refused
+from knollside.core.model import Mesh, Recipe, Refused
 from knollside.core.proof.couples import screw
 
 
@@ -50,6 +53,22 @@ def test_the_hinges_gap_opens_to_what_the_printer_frees() -> None:
     apart = mesh_of(Manifold.compose([slab(0, 5, 0, 5, 0, 5), slab(20, 25, 0, 5, 0, 5)]))
     with pytest.raises(Refused):
         set_gap(apart, (0, 1), 0.3, 0.3)
+
+
+def test_touching_bodies_are_said_to_weld_and_are_not_opened() -> None:
+    mesh = Mesh(*_beside(slab(0, 10, 0, 10, 0, 5), slab(10, 20, 0, 10, 0, 5)))
+    (g,) = gaps(mesh, (0.0, 0.0, 1.0), Recipe())
+    hole, pin = (learn((), k, "upright") for k in ("hole", "pin"))
+    assert g.smallest == pytest.approx(0, abs=1e-9)
+    assert freedom(g, hole, pin, *FREES.values(), FLARE).welds > 0.95
+    with pytest.raises(Refused, match="touch"):
+        set_gap(mesh, (0, 1), 0.3)
+
+
+def _beside(a: Manifold, b: Manifold):  # type: ignore[no-untyped-def]
+    """Two solids with a face in common, each with corners of its own."""
+    one, two = mesh_of(a), mesh_of(b)
+    return np.vstack([one.vertices, two.vertices]), np.vstack([one.faces, two.faces + len(one.vertices)])
 
 
 def flat_at(mesh: Mesh, axis: int, sign: int, at: float) -> str:

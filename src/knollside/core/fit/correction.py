@@ -71,14 +71,13 @@ def correct(
     kind, axis = ("hole" if inside else "pin"), axis_of(feature, direction)
     drawn = feature.diameter
     coat = coat_of(mate)
-    # A hole left round with its sag allowed for is judged where it is tightest.
-    axis_read = "plumb" if axis == "lying" and mate.shape == "sag" else axis
-    shift = learn(taken, kind, axis_read, drawn, setting)
+    # A lying hole is sized across; its roof is seen to by its shape.
+    shift = learn(taken, kind, axis, drawn, setting)
     if partner is not None:
         return _printed_pair(feature, mate, partner, direction, taken, setting, windows, shift, axis, coat)
     want = target(mate, inside, drawn, windows)
     bare = want.moved((1 if inside else -1) * 2 * coat.mm) if coat is not None else want
-    to = _drawn_for(bare.size, taken, kind, axis_read, drawn, setting)
+    to = _drawn_for(bare.size, taken, kind, axis, drawn, setting)
     sigma = math.hypot(shift.sigma, 2 * coat.sigma if coat is not None else 0.0)
     return _made(feature, to, bare.size, bare, shift, axis, sigma, coat)
 

@@ -11,7 +11,9 @@ from knollside.core.fit.correction import Correction, axis_of
 from knollside.core.fit.finish import FINISHES
 from knollside.core.fit.hardware import item, names
 from knollside.core.fit.play import running_in
+from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.windows import CLASSES, gap_window
+from knollside.core.job.correcting import sag_of
 from knollside.core.model import Feature, Mate, Refused
 from knollside.desk.instruments.fitmarks import RoofMark, WearPlot
 from knollside.desk.instruments.ladder import FitLadder
@@ -97,7 +99,7 @@ class MatesPage(Page):
     def _mate(self, m: Mate, f: Feature | None) -> QWidget:
         on = QCheckBox(m.feature.replace("-", " ").capitalize() if f is None else f.title)
         on.setChecked(m.apply)
-        on.setFixedWidth(108)
+        on.setFixedWidth(108 if len(on.text()) > 10 else 92)
         on.setAccessibleName(f"Correct {m.feature}")
         on.clicked.connect(lambda v: self._change(m.feature, {"apply": v}))
         hardware = Choice(f"Hardware in {m.feature}", self._offers(f), 8)
@@ -191,7 +193,10 @@ class MatesPage(Page):
             roof = Choice(f"Roof of {m.feature}", list(_ROOFS), 12)
             roof.put(m.shape)
             roof.chose.connect(lambda v: self._change(m.feature, {"shape": v}))
-            return row(RoofMark(m.shape), column(label("it lies: its roof", dim=True), roof, spacing=1), stretch=-2)
+            sag = sag_of(self.state.readings, float(f.diameter or REFERENCE), self.state.fit_setting)
+            words = f"It lies: round, its roof comes down by {sag:.2f} mm more than its sides close."
+            told = label(words, dim=True, wrap=True)
+            return column(told, row(RoofMark(m.shape), roof, stretch=-2), spacing=2)
         cover = Choice(f"Lower end of {m.feature}", list(_COVERS), 14)
         cover.put(m.cover)
         cover.chose.connect(lambda v: self._change(m.feature, {"cover": v}))
