@@ -106,7 +106,12 @@ def _layers(mesh: Mesh, turn: Array, base: float, h: float) -> list[shapely.Geom
         raise Refused(f"{last:,} layers of {h:g} mm are more than can be looked at one by one ({MOST_LAYERS:,}).")
     cuts = cut(turned, base + (np.arange(first, last) + 0.5) * h)
     nothing = shapely.Polygon()
-    return [nothing] * first + [polygon_of(cuts.at(k)) for k in range(last - first)]
+    out: list[shapely.Geometry] = []
+    for k in range(last - first):
+        # Between upright walls one layer is the next: cut once.
+        same = k > 0 and np.array_equal(cuts.at(k), cuts.at(k - 1))
+        out.append(out[-1] if same else polygon_of(cuts.at(k)))
+    return [nothing] * first + out
 
 
 def _gap(

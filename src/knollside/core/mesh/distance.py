@@ -142,6 +142,25 @@ def _triangles(t, u, near, spare):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
+def _planes_apart(t, u):  # type: ignore[no-untyped-def]
+    """Squared distance of a triangle ``u`` from the plane of ``t``; nothing where it reaches through it. Two triangles
+    are at least that far apart: long facets that run beside each other are told so without looking closer."""
+    n = np.empty(3)
+    for k in range(3):
+        i, j = (k + 1) % 3, (k + 2) % 3
+        n[k] = (t[1, i] - t[0, i]) * (t[2, j] - t[0, j]) - (t[1, j] - t[0, j]) * (t[2, i] - t[0, i])
+    size = _dot(n, n)
+    if size < 1e-300:
+        return 0.0
+    low, high = np.inf, -np.inf
+    for v in range(3):
+        d = (u[v, 0] - t[0, 0]) * n[0] + (u[v, 1] - t[0, 1]) * n[1] + (u[v, 2] - t[0, 2]) * n[2]
+        low, high = min(low, d), max(high, d)
+    off = low if low > 0.0 else -high if high < 0.0 else 0.0
+    return off * off / size
+
+
+@numba.njit(cache=True, nogil=True)
 def _search(ta, tb, order, start, end, left, right, box_low, box_high, bound, every, nearest, out):  # type: ignore[no-untyped-def]
     """Least squared distance; ``nearest`` (a,) the least of each triangle of the first mesh below ``bound``, or, where
     not ``every`` one is wanted, below what was found before it."""
@@ -175,7 +194,10 @@ def _search(ta, tb, order, start, end, left, right, box_low, box_high, bound, ev
                         gap += d * d if d > 0.0 else 0.0
                     if gap >= mine:
                         continue
-                    d = _triangles(ta[i], tb[order[q]], near, spare)
+                    sure = mine * (1 - 1e-9)
+                    if _planes_apart(ta[i], u) >= sure or _planes_apart(u, ta[i]) >= sure:
+                        continue
+                    d = _triangles(ta[i], u, near, spare)
                     if d < mine:
                         mine = d
                         if d < best:
