@@ -311,6 +311,10 @@ def test_a_reading_is_left_out_and_readings_go_out_and_in(desk: Desk, tmp_path: 
     bench.read_from(tmp_path / "r.csv")
     desk.settle()
     assert len(state.readings) == 2 * count and "taken from r.csv" in bench.said.text()
+    listed = len([b for b in desk.window.current.panel.findChildren(QCheckBox) if ", upright" in b.text()])
+    press(desk, f"Show {2 * count - 8} older ones")
+    boxes = [b for b in desk.window.current.panel.findChildren(QCheckBox) if ", upright" in b.text() and b.isVisible()]
+    assert listed == 8 and len(boxes) == 2 * count
     (tmp_path / "bad.csv").write_text("kind,axis,drawn,printed\nhole,upright,5,0.0\n")
     bench.read_from(tmp_path / "bad.csv")
     assert "row 2, printed" in bench.said.text() and len(state.readings) == 2 * count

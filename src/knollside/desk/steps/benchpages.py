@@ -16,6 +16,7 @@ from knollside.desk.state import State
 from knollside.desk.steps.page import Page
 from knollside.desk.theme.look import font
 
+_FEW, _MOST = 8, 60  # readings listed
 _TIMES = (("once each", 1), ("twice each", 2), ("three times", 3))
 
 
@@ -119,15 +120,20 @@ class TakenList(Page):
     def __init__(self, leave_out: Callable[..., None]) -> None:
         super().__init__()
         self._leave_out = leave_out
+        self._many = _FEW
         self.margins(0, 0)
+
+    def _more(self) -> None:
+        self._many = _FEW if self._many > _FEW else _MOST
+        self.changed.emit()
 
     def put(self, state: State) -> None:
         dated = state.dated_readings
-        if not self.fresh((dated, state.fit_setting, state.trials)):
+        if not self.fresh((dated, state.fit_setting, state.trials, self._many)):
             return
         fitting = state.answers.get("fits")
         odd = _odd_numbers(dated, fitting)
-        for number, when, m in reversed(dated[-8:]):
+        for number, when, m in reversed(dated[-self._many :]):
             box = QCheckBox(f"{m.kind.capitalize()} {round(m.drawn, 2):g}, {m.axis}")
             box.setChecked(not m.left_out)
             box.setToolTip("Counted; clear it to leave this reading out")
@@ -138,8 +144,9 @@ class TakenList(Page):
             self.add(row(box, label(f"{when:%d %b}{other}{far}", dim=True), side, stretch=1))
         if not dated:
             self.add(label("No readings on this printer and material yet.", dim=True, wrap=True))
-        elif len(dated) > 8:
-            self.add(label(f"and {len(dated) - 8} older ones; all of them go out as a table.", dim=True, wrap=True))
+        elif len(dated) > _FEW:
+            words = "Show fewer" if self._many > _FEW else f"Show {min(len(dated), _MOST) - _FEW} older ones"
+            self.add(row(button(words, self._more, plain=True), stretch=-2))
 
 
 def _odd_numbers(dated, fitting) -> set[int]:  # type: ignore[no-untyped-def]

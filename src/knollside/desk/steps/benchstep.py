@@ -69,6 +69,7 @@ class BenchStep(Step):
             "leave_out": state.leave_out,
         }
         self.measure = MeasurePage(self.slip, acts, _PIECES)
+        self.measure.taken.changed.connect(self.refresh)
         self.printer_page = PrinterPage()
         self.printer_page.changed.connect(self.refresh)
         self.records = RecordPage(state)
