@@ -12,7 +12,7 @@ from knollside.core.job import answer, correcting
 from knollside.core.mesh.bore import bore_of, carve, grown, roof_profile, shrunk
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
-from knollside.core.mesh.load import load_file
+from knollside.core.mesh.load import load_file, weld
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.trueshapes import cover
 from knollside.core.model import Feature, Mate, Mesh, Recipe, Refused
@@ -166,3 +166,30 @@ def test_the_label_plates_digits_stay_to_the_bit() -> None:
 
 def test_sag_is_what_lying_holes_lose_from_top_to_bottom() -> None:
     assert correcting.sag_of((), 5.0) == pytest.approx(0.14, abs=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("way", "change", "how"),
+    [
+        ((0.0, -1.0, 0.0), {"shape": "teardrop"}, "teardrop"),
+        ((0.0, -1.0, 0.0), {"shape": "sag"}, "sag"),
+        ((-1.0, 0.0, 0.0), {"cover": "skin"}, "shut by a skin"),
+        ((-1.0, 0.0, 0.0), {"cover": "steps"}, "stepped up to"),
+    ],
+)
+def test_a_mesh_of_six_digits_far_from_the_origin_is_cut_as_truly(
+    way: tuple[float, float, float], change: dict[str, str], how: str
+) -> None:
+    """What a text file leaves of the arm: corners off by up to half a thousandth."""
+    arm = load_file(DEMO / "hose-arm.stl").mesh
+    corners = np.array([[float(f"{x:.6g}") for x in v] for v in arm.vertices + (137.3, -85.2, 41.7)])
+    made = []
+    for mesh in (arm, weld(corners, arm.faces)):
+        part = answer.read_part(mesh)
+        holes = [f for f in part.features if f.kind == "hole" and f.role == ""]
+        mates = tuple(Mate(feature=f.id, hardware="M5", fit="medium", **change) for f in holes)
+        found, _ = correcting.corrections(part, mates, way, ())
+        out = correcting.apply_corrections(part, mates, found, way, Recipe(), 0.14)
+        assert check(out.mesh).sound and [c.how for c in out.changes].count(how) == 4
+        made.append(out.mesh.volume - mesh.volume)
+    assert made[1] == pytest.approx(made[0], rel=2e-3, abs=0.05)

@@ -16,6 +16,7 @@ import shapely
 from scipy.spatial import ConvexHull
 from shapely.geometry.base import BaseGeometry
 
+from knollside.core.mesh.crossing import crosses_in
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.solid import mesh_of, solid_of
@@ -24,6 +25,7 @@ from knollside.core.model import Array, Feature, Mesh, Refused
 
 HAIR = 0.05  # mm past an open end
 GRIP = 0.2  # mm a sleeve or skin reaches into the wall
+_SIX_DIGITS = 7e-6  # of the farthest coordinate: how far a text file may move a corner
 _AROUND = np.linspace(0, np.pi, 33)
 _STEEPEST = 4.0  # how far past it, as a multiple of the growth of the radius: cones down to 28 degrees a side
 
@@ -78,9 +80,11 @@ def bore_of(mesh: Mesh, f: Feature, up: Array | None = None) -> Bore:
     points = (mesh.vertices[np.unique(mesh.faces[f.faces])] - centre) @ turn.T
     ring = points[ConvexHull(points[:, :2]).vertices][:, :2]
     across = np.linalg.norm(ring, axis=1)
-    # Corners cut into a strip by another shape lie on its flat, inside the true polygon; both ends' coincide.
-    ring = ring[across > across.max() * (1 - 1e-6) - 1e-6]
-    ring = ring[np.linalg.norm(ring - np.roll(ring, 1, axis=0), axis=1) > 1e-4]
+    # Corners cut into a strip by another shape lie on its flat, inside the true polygon; both ends' coincide, to what
+    # six digits leave.
+    slack = max(_SIX_DIGITS * float(np.abs(mesh.bounds).max()), 1e-5)
+    ring = ring[across > across.max() - 2 * slack]
+    ring = ring[np.linalg.norm(ring - np.roll(ring, 1, axis=0), axis=1) > 3 * slack]
     low, high = float(points[:, 2].min()), float(points[:, 2].max())
     turns = np.linspace(0, 2 * np.pi, 12, endpoint=False)
     spots = 0.97 * across.max() * np.cos(np.pi / len(ring)) * np.stack([np.cos(turns), np.sin(turns)], axis=1)
@@ -183,6 +187,9 @@ def carve_all(mesh: Mesh, pieces: list[Piece]) -> tuple[Mesh, list[float]]:
             if wall < piece.least_wall:
                 least = piece.least_wall
                 raise Refused(f"{piece.what}: {wall:.2f} mm of wall would be left; two lines are {least:.2f} mm.")
+    boxes = [np.array(c.solid.bounding_box()).reshape(2, 3) for c in cuts]
+    if crosses_in(made, boxes) and not crosses_in(mesh, boxes):
+        raise Refused(f"{what}: faces would cut into each other there; nothing was changed.")
     lost = _moved(mesh, made, cuts)
     if lost:
         raise Refused(f"{what}: {lost} corners away from it would be lost; nothing was changed.")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from knollside.core.model import Ints, Mesh
+from knollside.core.model import Array, Ints, Mesh
 
 _STOP_AFTER = 1000  # enough to report; counting further helps nobody
 
@@ -112,3 +112,13 @@ def crossing_pairs(mesh: Mesh) -> Ints:
     out = np.empty((_STOP_AFTER, 2), np.int64)
     found = _scan(tri, mesh.faces, start, members, low, size, dims, span * 1e-7, out)
     return out[:found]
+
+
+def crosses_in(mesh: Mesh, boxes: list[Array]) -> bool:
+    """Whether triangles that reach into any of some boxes, each (2, 3), pass through each other."""
+    tri = mesh.triangles
+    low, high = tri.min(axis=1), tri.max(axis=1)
+    near = np.zeros(len(tri), bool)
+    for a, b in boxes:
+        near |= ((low <= b + 1e-6) & (high >= a - 1e-6)).all(axis=1)
+    return bool(near.any()) and len(crossing_pairs(Mesh(mesh.vertices, mesh.faces[near]))) > 0

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.mesh.crossing import crossing_pairs
+from knollside.core.mesh.crossing import crosses_in
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.topology import edges_of
 from knollside.core.mesh.unfold import unfold
@@ -145,26 +145,22 @@ def _guard(
                 f"{f.title} at {wanted[f.id]:.2f} mm would leave {max(wall, 0):.2f} mm of wall; "
                 f"two lines are {least_wall:.2f} mm."
             )
-    near = _near(after, touched)
-    if near.any() and len(crossing_pairs(Mesh(after.vertices, after.faces[near]))):
-        if not len(crossing_pairs(Mesh(before.vertices, before.faces[_near(before, touched)]))):
-            raise Refused("The corrected faces would cut into a neighbour.")
+    boxes = _moved_boxes(after, touched)
+    if crosses_in(after, boxes) and not crosses_in(before, boxes):
+        raise Refused("The corrected faces would cut into a neighbour.")
 
 
-def _near(mesh: Mesh, touched: np.ndarray) -> np.ndarray:
-    """Triangles whose boxes meet that of some moved triangle: only those can have come to cross."""
-    tri = mesh.triangles
-    low, high = tri.min(axis=1), tri.max(axis=1)
+def _moved_boxes(mesh: Mesh, touched: np.ndarray) -> list[Array]:
+    """Boxes round the moved triangles, one for each cell of a coarse grid, so that far features stay apart."""
     moved = np.flatnonzero(touched[mesh.faces].any(axis=1))
-    # Moved corners by place: one box for each cell of a coarse grid keeps far features apart.
-    cell = np.floor((low[moved] - mesh.vertices.min(axis=0)) / (mesh.size.max() / 12 + 1e-9)).astype(np.int64)
-    near = np.zeros(len(tri), bool)
-    near[moved] = True
-    for key in np.unique(cell, axis=0):
-        group = moved[(cell == key).all(axis=1)]
-        a, b = low[group].min(axis=0) - 1e-6, high[group].max(axis=0) + 1e-6
-        near |= ((low <= b) & (high >= a)).all(axis=1)
-    return near
+    tri = mesh.triangles[moved]
+    low, high = tri.min(axis=1), tri.max(axis=1)
+    cell = np.floor((low - mesh.vertices.min(axis=0)) / (mesh.size.max() / 12 + 1e-9)).astype(np.int64)
+    _, group = np.unique(cell, axis=0, return_inverse=True)
+    group = group.ravel()
+    return [
+        np.array([low[group == k].min(axis=0), high[group == k].max(axis=0)]) for k in range(group.max(initial=-1) + 1)
+    ]
 
 
 def _wall_left(mesh: Mesh, f: Feature, diameter: float) -> float:
