@@ -182,7 +182,7 @@ def test_a_mesh_of_six_digits_far_from_the_origin_is_cut_as_truly(
 ) -> None:
     """What a text file leaves of the arm: corners off by up to half a thousandth."""
     arm = load_file(DEMO / "hose-arm.stl").mesh
-    corners = np.array([[float(f"{x:.6g}") for x in v] for v in arm.vertices + (137.3, -85.2, 41.7)])
+    corners = np.array([[float(f"{x:.6g}") for x in v] for v in arm.vertices + np.array([137.3, -85.2, 41.7])])
     made = []
     for mesh in (arm, weld(corners, arm.faces)):
         part = answer.read_part(mesh)
