@@ -85,6 +85,17 @@ def test_a_hole_gets_narrower_by_a_sleeve_where_its_wall_cannot_move() -> None:
         correcting.apply_corrections(part, lying, found, (1.0, 0.0, 0.0), Recipe())
 
 
+def test_a_roof_waits_for_the_hole_to_lie_and_a_skin_for_it_to_stand() -> None:
+    part = answer.read_part(mesh_of(PLATE - rod(6, 50).rotate((0, 90, 0)).translate((-5, 20, 5))))
+    both = (Mate(feature="hole-1", hardware="as drawn", fit="as drawn", shape="teardrop", cover="skin"),)
+    lying = correcting.apply_corrections(part, both, (), UP, Recipe())
+    assert [c.how for c in lying.changes] == ["teardrop"]
+    with pytest.raises(
+        Refused, match="starts on the bed"
+    ):  # stood on its end the roof no longer matters, the skin does
+        correcting.apply_corrections(part, both, (), (1.0, 0.0, 0.0), Recipe())
+
+
 def test_partners_are_corrected_together_and_missing_ones_are_named() -> None:
     solid = PLATE - rod(8, 20).translate((10, 10, -5)) + rod(8, 8).translate((30, 30, 9.9))
     part = answer.read_part(mesh_of(solid))

@@ -205,7 +205,7 @@ class Mate(Record):
 
     ``worn`` is what was logged of its clearance with use, (cycles, mm).
     ``side`` says which of two printed partners is corrected; ``window`` is a gap window of the person's own; ``shape``
-    and ``cover`` are how a lying hole's roof, and a hole over a counterbore, are made to print.
+    is how its roof is made to print where it lies, ``cover`` its lower end where it stands.
     """
 
     feature: str

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from knollside.core.fit.correction import Correction, correct
+from knollside.core.fit.correction import Correction, axis_of, correct
 from knollside.core.fit.process import Setting, learn
 from knollside.core.fit.windows import Windows
 from knollside.core.job.answer import PartFacts
@@ -66,9 +66,7 @@ def apply_corrections(
     """
     chosen = {name: m for m in mates if m.apply for name in (m.feature, m.partner) if name}
     wanted = {c.feature: c.to_mm for c in found if c.feature in chosen and abs(c.to_mm - c.from_mm) > _SAME}
-    shaped = {
-        m.feature: m for m in mates if m.apply and (m.shape != "round" or m.cover != "none") and part.feature(m.feature)
-    }
+    shaped = {m.feature: m for m in _as_laid(part, mates, direction) if m.shape != "round" or m.cover != "none"}
     by_id = {f.id: f for f in part.features}
     least = LINES_LEFT * recipe.line_width
     # Roofs are cut together with the growth of their hole, so only what stays round is moved.
@@ -92,6 +90,17 @@ def apply_corrections(
             foretold = sum(c.predicted for c in several)
             changes.append(Change(name, _size(by_id[name]), to, foretold, found_volume, 0, how))
     return Edited(mesh, tuple(changes))
+
+
+def _as_laid(part: PartFacts, mates: tuple[Mate, ...], direction: tuple[float, float, float]) -> list[Mate]:
+    """Chosen mates with only what matters the way the part lies: roofs of lying holes, lower ends of upright ones."""
+    out = []
+    for m in mates:
+        f = part.feature(m.feature)
+        if m.apply and f is not None:
+            lies = axis_of(f, direction) == "lying"
+            out.append(m.model_copy(update={"cover": "none"} if lies else {"shape": "round"}))
+    return out
 
 
 def _size(f: Feature) -> float:
