@@ -50,7 +50,7 @@ class TrayPage(Page):
         fields: list[QWidget] = []
         for name, value in w.values:
             kind, unit, step, low, high, decimals = _FIELDS[name]
-            field = NumberField(name.capitalize(), kind, unit, step, low, high, decimals, 76)
+            field = NumberField(name.capitalize(), kind, unit, step, low, high, decimals, 86)
             field.put(value)
             field.entered.connect(partial(self._resize, name))
             fields.append(column(label(name, dim=True), field, spacing=1))
