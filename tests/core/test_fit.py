@@ -218,6 +218,20 @@ def test_printed_partners_share_the_change_as_told(side: str, moves: tuple[float
         correct(hole, two, UP, [], round_of("hole", 8.0, "hole-2"))
 
 
+def test_a_round_lying_hole_is_tighter_from_top_to_bottom() -> None:
+    lying = (1.0, 0.0, 0.0)
+    plain, tear = (
+        correct(round_of("hole", 6), mate("rod 6 mm", "slide", shape=s), lying, []) for s in ("round", "teardrop")
+    )
+    across, plumb = (learn([], "hole", axis, 6) for axis in ("lying", "plumb"))
+    drop = across.value - plumb.value
+    assert drop == pytest.approx(0.14, abs=0.01) and plain.to_mm - tear.to_mm == pytest.approx(drop / 2, abs=1e-3)
+    # Its two sizes lie to either side of the window's middle, and the lesser one binds.
+    want, sigma = plain.target, across.sigma
+    assert plain.chance_then[0] == pytest.approx(norm.cdf((want.low - want.size + drop / 2) / sigma), abs=1e-6)
+    assert plain.chance_then[0] == pytest.approx(plain.chance_then[2]) and plain.chance_then[1] < tear.chance_then[1]
+
+
 def test_paint_is_left_room_for_and_adds_its_doubt() -> None:
     bare, painted = (
         correct(round_of("hole", 8), mate("rod 8 mm", "slide", finish=f), UP, []) for f in ("none", "paint")

@@ -71,15 +71,20 @@ def correct(
     kind, axis = ("hole" if inside else "pin"), axis_of(feature, direction)
     drawn = feature.diameter
     coat = coat_of(mate)
-    # A lying hole is sized across; its roof is seen to by its shape.
     shift = learn(taken, kind, axis, drawn, setting)
+    # A lying hole left round is tighter from top to bottom than across; any other roof is made not to hang.
+    drop = 0.0
+    if inside and axis == "lying" and mate.shape == "round":
+        drop = max(shift.value - learn(taken, kind, "plumb", drawn, setting).value, 0.0)
     if partner is not None:
         return _printed_pair(feature, mate, partner, direction, taken, setting, windows, shift, axis, coat)
     want = target(mate, inside, drawn, windows)
     bare = want.moved((1 if inside else -1) * 2 * coat.mm) if coat is not None else want
-    to = _drawn_for(bare.size, taken, kind, axis, drawn, setting)
+    # So its two sizes lie to either side of what is wanted.
+    printed = bare.size + drop / 2
+    to = _drawn_for(printed, taken, kind, axis, drawn, setting)
     sigma = math.hypot(shift.sigma, 2 * coat.sigma if coat is not None else 0.0)
-    return _made(feature, to, bare.size, bare, shift, axis, sigma, coat)
+    return _made(feature, to, printed, bare, shift, axis, sigma, coat, drop=drop)
 
 
 def _inside(f: Feature) -> bool:
@@ -107,6 +112,7 @@ def _made(
     sigma: float,
     coat: Coat | None,
     partner: str = "",
+    drop: float = 0.0,
 ) -> Correction:
     inside, drawn = _inside(f), float(f.diameter or 0.0)
     return Correction(
@@ -123,8 +129,8 @@ def _made(
         axis,
         sigma,
         shift.freedom,
-        odds(want, drawn + shift.value, sigma, shift.freedom, inside),
-        odds(want, then, sigma, shift.freedom, inside),
+        odds(want, drawn + shift.value, sigma, shift.freedom, inside, drop),
+        odds(want, then, sigma, shift.freedom, inside, drop),
         partner,
         coat,
     )
@@ -166,9 +172,12 @@ def _printed_pair(
     return replace(made, chance_then=then)
 
 
-def odds(want: Target, printed: float, sigma: float, freedom: float, inside: bool) -> tuple[float, float, float]:
-    """(binds, fits, rattles) of one more print expected at ``printed``: Student's t, scatter and doubt together."""
-    small = float(stdtr(freedom, (want.low - printed) / sigma))
+def odds(
+    want: Target, printed: float, sigma: float, freedom: float, inside: bool, drop: float = 0.0
+) -> tuple[float, float, float]:
+    """(binds, fits, rattles) of one more print expected at ``printed``: Student's t, scatter and doubt together.
+    ``drop``: how much less a hole measures from top to bottom, mm."""
+    small = float(stdtr(freedom, (want.low - printed + drop) / sigma))
     large = float(stdtr(freedom, (printed - want.high) / sigma))
     middle = max(0.0, 1 - small - large)
     return (small, middle, large) if inside else (large, middle, small)

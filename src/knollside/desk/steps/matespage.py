@@ -194,7 +194,7 @@ class MatesPage(Page):
             roof.put(m.shape)
             roof.chose.connect(lambda v: self._change(m.feature, {"shape": v}))
             sag = sag_of(self.state.readings, float(f.diameter or REFERENCE), self.state.fit_setting)
-            words = f"It lies: round, its roof comes down by {sag:.2f} mm more than its sides close."
+            words = f"It lies: left round, it is {sag:.2f} mm tighter from top to bottom; its odds count that."
             told = label(words, dim=True, wrap=True)
             return column(told, row(RoofMark(m.shape), roof, stretch=-2), spacing=2)
         cover = Choice(f"Lower end of {m.feature}", list(_COVERS), 14)
