@@ -472,6 +472,14 @@ class Feature:
         return f"{self.area / 100:.1f} cm² "
 
 
+def square_to(axis: Array | tuple[float, float, float]) -> tuple[Array, Array]:
+    """Two unit vectors square to a unit vector and to each other, right-handed with it."""
+    n = np.asarray(axis, float)
+    u = np.cross(n, [1.0, 0, 0] if abs(n[0]) < 0.9 else [0, 1.0, 0])
+    u = u / np.linalg.norm(u)
+    return u, np.cross(n, u)
+
+
 def rotation_to_up(direction: Array | tuple[float, float, float]) -> Array:
     """The 3x3 rotation that turns ``direction`` to +Z by the shortest way."""
     n = np.asarray(direction, float) / np.linalg.norm(direction)

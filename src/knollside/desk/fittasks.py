@@ -23,6 +23,7 @@ from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.flare import Relieved, take_flare_off
 from knollside.core.mesh.slicer import cut, polygon_of
+from knollside.core.mesh.topology import stands_in
 from knollside.core.model import GapTrial, Measurement, Mesh, Recipe, Refused, rotation_to_up
 
 Vec = tuple[float, float, float]
@@ -186,8 +187,7 @@ class ChangeReport:
 
 def change_report(part: PartFacts, edited: Edited, tick: Tick) -> ChangeReport:
     """Count what stayed, by the corners' own bits."""
-    kept = {v.tobytes() for v in np.ascontiguousarray(edited.mesh.vertices)}
-    same = np.array([v.tobytes() in kept for v in np.ascontiguousarray(part.mesh.vertices)])
+    same = stands_in(part.mesh.vertices, edited.mesh.vertices)
     letters = [f.faces for f in part.features if f.kind == "lettering"]
     at = np.unique(part.mesh.faces[np.concatenate(letters)]) if letters else np.zeros(0, np.int64)
     change = edited.mesh.volume - part.mesh.volume

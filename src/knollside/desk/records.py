@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
@@ -199,33 +200,11 @@ class Records(FitAsks):
     # Records of the bench
 
     def add_reading(self, reading: Measurement) -> None:
-        (printer, name), row = self._place(), [0]
-
-        def do() -> None:
-            row[0] = self.shop.add_measurement(printer, name, datetime.now(), reading)
-            self._after_record()
-
-        def undo() -> None:
-            self.shop.remove_measurement(row[0])
-            self._after_record()
-
-        self._push(f"reading of {reading.kind} {reading.drawn:g}", do, undo)
+        self.add_readings((reading,), f"reading of {reading.kind} {reading.drawn:g}")
 
     def add_readings(self, taken: tuple[Measurement, ...], words: str) -> None:
         """Several readings at once, one step of undo."""
-        printer, name = self._place()
-        rows: list[int] = []
-
-        def do() -> None:
-            rows[:] = [self.shop.add_measurement(printer, name, datetime.now(), m) for m in taken]
-            self._after_record()
-
-        def undo() -> None:
-            for row in rows:
-                self.shop.remove_measurement(row)
-            self._after_record()
-
-        self._push(words, do, undo)
+        self._keep(self.shop.add_measurement, self.shop.remove_measurement, taken, words)
 
     def leave_out(self, number: int, left_out: bool) -> None:
         """Count a kept reading no more, or again; it stays in the list."""
@@ -243,16 +222,26 @@ class Records(FitAsks):
 
     def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
         """Rungs of a gap ladder, one step of undo."""
+        self._keep(self.shop.add_gap_trial, self.shop.remove_gap_trial, taken, words)
+
+    def _keep(
+        self,
+        add: Callable[[int, str, datetime, Any], int],
+        remove: Callable[[int], None],
+        taken: tuple[Measurement, ...] | tuple[GapTrial, ...],
+        words: str,
+    ) -> None:
+        """Store records of this printer and material; one undo takes them all back."""
         printer, name = self._place()
         rows: list[int] = []
 
         def do() -> None:
-            rows[:] = [self.shop.add_gap_trial(printer, name, datetime.now(), t) for t in taken]
+            rows[:] = [add(printer, name, datetime.now(), one) for one in taken]
             self._after_record()
 
         def undo() -> None:
             for row in rows:
-                self.shop.remove_gap_trial(row)
+                remove(row)
             self._after_record()
 
         self._push(words, do, undo)

@@ -12,6 +12,7 @@ from knollside.desk.state import State
 from knollside.sim.desk import PrintedPiece, printer_named
 
 Source = Literal["typed", "calliper", "simulated", "imported"]
+_PRINT = 7  # the simulated twin prints each piece once: measured again it is the same size
 _ODD = 0.15  # mm off what is expected; a lone reading farther off is asked for again
 
 
@@ -28,15 +29,12 @@ class Slip:
         self.times = 1
         self.pending: list[float] = []
         self.found: dict[str, float] = {}
-        self.freed: dict[tuple[str, float], bool] = {}
-        # The simulated twin keeps one printed piece until the next is asked for.
-        self.seed = 7
 
     def put(self, name: str, spots: tuple[Spot, ...], rungs: tuple[Rung, ...]) -> None:
         """The piece to measure; another one starts at its first place."""
         if name != self.name or spots != self.spots or rungs != self.rungs:
             if name != self.name:
-                self.found, self.freed = {}, {}
+                self.found = {}
                 self.at = 0
             self.name, self.spots, self.rungs, self.pending = name, spots, rungs, []
 
@@ -56,11 +54,6 @@ class Slip:
     def skip(self) -> None:
         self.at += 1
         self.pending = []
-
-    def again(self) -> None:
-        """Print it anew: another print, and the first place."""
-        self.seed += 1
-        self.at, self.pending, self.found, self.freed = 0, [], {}, {}
 
     def take(self, text: str, source: Source) -> str:
         """One number for the place that is lit; a sentence of what came of it. Raises :class:`Refused`."""
@@ -119,7 +112,6 @@ class Slip:
             raise Refused("There is no gap to try here.")
         self.need_printer()
         self.at += 1
-        self.freed[rung.direction, rung.drawn] = freed
         trial = self._trial(rung, freed, source)
         words = f"{rung.drawn:.2f} mm {rung.direction}: {'came free' if freed else 'stuck'}"
         self.state.add_trials((trial,), words)
@@ -147,7 +139,7 @@ class Slip:
     @property
     def printed(self) -> PrintedPiece:
         """This piece as the simulated twin of the printer has printed it."""
-        return PrintedPiece(printer_named(self.state.printer.name), self.seed)
+        return PrintedPiece(printer_named(self.state.printer.name), _PRINT)
 
     def simulated_reading(self) -> float:
         """What the simulated calliper shows at the place that is lit."""
@@ -172,7 +164,6 @@ class Slip:
         if self.rungs:
             rest = self.rungs[self.count - left :]
             freed = {r: printed.came_free(r) for r in rest}
-            self.freed |= {(r.direction, r.drawn): v for r, v in freed.items()}
             self.at += left
             trials = tuple(self._trial(r, v, "simulated") for r, v in freed.items())
             self.state.add_trials(trials, f"{len(trials)} gaps of a simulated print")

@@ -10,7 +10,7 @@ from knollside.core.mesh.check import check
 from knollside.core.mesh.distance import shortest
 from knollside.core.mesh.facing import facing, move_faces
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Feature, Ints, Mesh, Refused
+from knollside.core.model import Feature, Ints, Mesh, Refused, square_to
 
 _PART = 0.02  # share of a surface that must look for it to be moved in the second round
 _MOST = 5.0  # mm a wall is moved at most
@@ -97,8 +97,7 @@ def wall_behind(mesh: Mesh, features: tuple[Feature, ...], name: str) -> Wall:
 
 def _over(a: np.ndarray, b: np.ndarray, n: np.ndarray) -> bool:
     """Whether two flats lie over each other, seen along ``n``: their boxes across it meet."""
-    u = np.cross(n, [1.0, 0, 0] if abs(n[0]) < 0.9 else [0, 1.0, 0])
-    frame = np.stack([u / np.linalg.norm(u), np.cross(n, u / np.linalg.norm(u))], axis=1)
+    frame = np.stack(square_to(n), axis=1)
     p, q = a @ frame, b @ frame
     return bool((np.minimum(p.max(axis=0), q.max(axis=0)) - np.maximum(p.min(axis=0), q.min(axis=0)) > 0.2).all())
 

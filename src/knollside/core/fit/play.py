@@ -81,6 +81,11 @@ def running_in(logged: Iterable[tuple[float, float]], start: float = 0.0) -> Run
     return RunningIn(float(x[0]), float(x[1]), math.exp(float(x[2])), f"yours, {len(points)}")
 
 
+def tight_window(window: tuple[float, float], grows: float = RUNNING_IN.value) -> tuple[float, float]:
+    """The window to print a running fit in, so that run in it lies in ``window``, mm."""
+    return round(window[0] - grows, 3), round(window[1] - grows, 3)
+
+
 def start_tight(window: tuple[float, float], grows: float = RUNNING_IN.value) -> float:
     """The gap to print a running fit with, so that run in it ends in the middle of its window (never under the edge at
     which it would bind by more than it wears off)."""

@@ -14,7 +14,7 @@ from knollside.core.fit.process import Setting, learn
 from knollside.core.mesh.helix import Profile, profile_of
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.solid import mesh_of, solid_of
-from knollside.core.mesh.topology import bodies_of, edges_of
+from knollside.core.mesh.topology import bodies_of, edges_of, stands_in
 from knollside.core.model import Feature, Measurement, Mesh, Range, Refused
 
 ALLOWANCE = Range(0.10, 0.05, 0.20)  # mm a flank between two printed partners, or against metal: typical
@@ -85,9 +85,8 @@ def open_flanks(mesh: Mesh, f: Feature, flank: float) -> Threaded:
     room = math.pi * float(f.length or 1.0) * flank**2 + 0.12 * abs(predicted)
     if abs(found - predicted) > room:
         raise Refused(f"{f.title}: the volume would change by {found:.1f} mm³ where {predicted:.1f} was foretold.")
-    kept = {v.tobytes() for v in np.ascontiguousarray(made.vertices)}
     others = np.setdiff1d(np.unique(mesh.faces), np.unique(mesh.faces[f.faces]))
-    lost = sum(v.tobytes() not in kept for v in np.ascontiguousarray(mesh.vertices[others]))
+    lost = int((~stands_in(mesh.vertices[others], made.vertices)).sum())
     if lost:
         raise Refused(f"{f.title}: {lost} corners away from it would be lost; nothing was changed.")
     return Threaded(made, f.id, flank, predicted, found, len(others))

@@ -20,8 +20,8 @@ from knollside.core.mesh.crossing import crosses_in
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.solid import mesh_of, solid_of
-from knollside.core.mesh.topology import bodies_of, edges_of
-from knollside.core.model import Array, Feature, Mesh, Refused
+from knollside.core.mesh.topology import bodies_of, edges_of, stands_in
+from knollside.core.model import Array, Feature, Mesh, Refused, square_to
 
 HAIR = 0.05  # mm past an open end
 GRIP = 0.2  # mm a sleeve or skin reaches into the wall
@@ -72,7 +72,7 @@ def bore_of(mesh: Mesh, f: Feature, up: Array | None = None) -> Bore:
     if f.diameter is None or f.kind not in ("hole", "hexagon"):
         raise Refused(f"{f.title} is no hole.")
     axis, centre = np.asarray(f.axis), np.asarray(f.centre)
-    v = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0]) if up is None else up - axis * (up @ axis)
+    v = square_to(axis)[0] if up is None else up - axis * (up @ axis)
     if np.linalg.norm(v) < 0.05:
         raise Refused(f"{f.title} stands upright in this way to lie; a roof is for holes that lie.")
     v = v / np.linalg.norm(v)
@@ -245,11 +245,4 @@ def _moved(before: Mesh, after: Mesh, cuts: list[Cut]) -> int:
         far &= ((before.vertices < box[0] - 1e-4) | (before.vertices > box[1] + 1e-4)).any(axis=1)
     used = np.zeros(len(before.vertices), bool)
     used[before.faces.ravel()] = True
-    return int(len(before.vertices[far & used]) - _same(before.vertices[far & used], after.vertices))
-
-
-def _same(some: Array, among: Array) -> int:
-    """How many of the rows of ``some`` stand among other rows, to the bit."""
-    whole = np.dtype((np.void, 24))
-    one, two = (np.ascontiguousarray(v + 0.0).view(whole).ravel() for v in (some, among))  # -0 is 0
-    return int(np.isin(one, two).sum())
+    return int((~stands_in(before.vertices[far & used], after.vertices)).sum())

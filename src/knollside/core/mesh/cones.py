@@ -7,7 +7,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from knollside.core.mesh.patches import Patches
-from knollside.core.model import Array, Feature, Mesh
+from knollside.core.model import Array, Feature, Mesh, square_to
 
 _BIGGEST = 0.008  # share of the whole surface one strip of a cone may have
 
@@ -43,9 +43,7 @@ def find_cones(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
         normals = patches.normal[clear]
         faces = np.flatnonzero(np.isin(patches.of_face, members))
         points = mesh.vertices[np.unique(mesh.faces[faces])]
-        u = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
-        u /= np.linalg.norm(u)
-        v = np.cross(axis, u)
+        u, v = square_to(axis)
         radial = normals @ np.c_[u, v]
         if abs(np.linalg.norm(radial.mean(axis=0))) > 0.2:
             continue  # not all round

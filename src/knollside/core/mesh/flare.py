@@ -15,7 +15,7 @@ from shapely.geometry.base import BaseGeometry
 
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.solid import mesh_of, solid_of
-from knollside.core.mesh.topology import bodies_of
+from knollside.core.mesh.topology import bodies_of, stands_in
 from knollside.core.model import Mesh, Refused, rotation_to_up
 
 _LEAST_LEFT = 0.3  # of an island's area that must be left standing on the bed
@@ -70,8 +70,7 @@ def take_flare_off(mesh: Mesh, direction: tuple[float, float, float], by: float,
         raise Refused(
             f"The volume would change by {found:.2f} mm³ where {predicted:.2f} was foretold: the foot is not upright."
         )
-    before = {v.tobytes() for v in np.ascontiguousarray(mesh.vertices)}
-    same = sum(v.tobytes() in before for v in np.ascontiguousarray(out.vertices))
+    same = int(stands_in(out.vertices, mesh.vertices).sum())
     return Relieved(out, by, height, predicted, found, same)
 
 

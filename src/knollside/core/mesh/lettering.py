@@ -9,7 +9,7 @@ from scipy.sparse.csgraph import connected_components
 
 from knollside.core.mesh.patches import Patches
 from knollside.core.mesh.topology import Edges
-from knollside.core.model import Ints, Mesh
+from knollside.core.model import Ints, Mesh, square_to
 
 DEPTH = 1.5  # mm; higher than that it is a boss, deeper a pocket
 _SHARE = 0.5  # of the ground's area an island may cover
@@ -74,7 +74,6 @@ def _boss(mesh: Mesh, faces: Ints, normal: np.ndarray) -> bool:
     """Whether an island is one cap of convex outline: a boss, a hole or a pocket. A character has a hollow side."""
     cap = faces[np.abs(mesh.normals[faces] @ normal) > 0.999]
     points = mesh.vertices[np.unique(mesh.faces[cap])]
-    u = np.cross(normal, [1.0, 0, 0] if abs(normal[0]) < 0.9 else [0, 1.0, 0])
-    frame = np.stack([u / np.linalg.norm(u), np.cross(normal, u / np.linalg.norm(u))], axis=1)
+    frame = np.stack(square_to(normal), axis=1)
     hull = shapely.MultiPoint(points @ frame).convex_hull.area
     return float(mesh.areas[cap].sum()) > 0.97 * hull

@@ -14,7 +14,7 @@ import numba
 import numpy as np
 
 from knollside.core.mesh.patches import Borders, Patches
-from knollside.core.model import Array, Ints, Mesh
+from knollside.core.model import Array, Ints, Mesh, square_to
 
 STEEPEST_FACET = np.radians(61.0)  # six sides at least
 COARSEST_PARTIAL = np.radians(31.0)  # a fillet or slot end needs finer facets than a whole round
@@ -196,9 +196,7 @@ def _fit(
     weight = np.sqrt(patches.area[chain])[:, None]
     axis = np.linalg.svd(normals * weight, full_matrices=False)[2][-1]
     axis = axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1)
-    u = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
-    u /= np.linalg.norm(u)
-    v = np.cross(axis, u)
+    u, v = square_to(axis)
 
     # A chain that ends in a tangent flat (a fillet's neighbour) must lose that flat: its width differs.
     each = [faces_of[p] for p in chain]

@@ -13,7 +13,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from knollside.core.mesh.topology import Edges
-from knollside.core.model import Array, Ints, Mesh
+from knollside.core.model import Array, Ints, Mesh, square_to
 
 _LEAST_FACES = 240
 _EXPLAINED = 0.8
@@ -72,9 +72,7 @@ def _thread(mesh: Mesh, faces: Ints, known: Array) -> Thread | None:
 
 
 def _about(mesh: Mesh, faces: Ints, axis: Array) -> Thread | None:
-    u = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
-    u /= np.linalg.norm(u)
-    frame = np.stack([u, np.cross(axis, u), axis], axis=1)
+    frame = np.stack([*square_to(axis), axis], axis=1)
     tri = mesh.triangles[faces] @ frame
     corners = np.unique(mesh.faces[faces])
     points = mesh.vertices[corners] @ frame

@@ -63,6 +63,13 @@ def bodies_of(mesh: Mesh, edges: Edges | None = None) -> tuple[int, Ints]:
     return int(count), label.astype(np.int64)
 
 
+def stands_in(some: Array, among: Array) -> np.ndarray:
+    """Which rows (n, 3) of ``some`` stand among other rows, to the bit."""
+    whole = np.dtype((np.void, 24))
+    one, two = (np.ascontiguousarray(v + 0.0).view(whole).ravel() for v in (some, among))  # -0 is 0
+    return np.isin(one, two)
+
+
 def dihedral(mesh: Mesh, edges: Edges) -> Array:
     """Signed angle (rad) between the normals at each paired edge, positive where convex."""
     n = mesh.normals

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from knollside.core.model import Array, Mesh
+from knollside.core.model import Array, Mesh, square_to
 
 
 def unfold(mesh: Mesh, vertices: Array, touched: np.ndarray) -> tuple[Array, bool]:
@@ -69,9 +69,7 @@ def _triangulated(vertices: Array, faces: Array, normal: Array) -> Array | None:
             loop.append(at)
             at = follow.pop(at)
         loops.append(loop)
-    u = np.cross(normal, [1.0, 0, 0] if abs(normal[0]) < 0.9 else [0, 1.0, 0])
-    u /= np.linalg.norm(u)
-    frame = np.stack([u, np.cross(normal, u)], axis=1)
+    frame = np.stack(square_to(normal), axis=1)
     made = m3.triangulate([vertices[loop] @ frame for loop in loops])
     if len(made) != len(faces):
         return None  # corners inside it

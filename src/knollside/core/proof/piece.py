@@ -11,7 +11,6 @@ from knollside.core.mesh.solid import mesh_of
 from knollside.core.model import Mesh, Refused
 
 SEGMENTS = 96
-_GRAMS = 1.25e-3  # of a cubic millimetre, solid: between PLA and PETG
 
 
 @dataclass(frozen=True)
@@ -59,10 +58,6 @@ class TestPiece:
     rungs: tuple[Rung, ...]
     about: str
     cannot: str
-
-    @property
-    def grams_solid(self) -> float:
-        return self.mesh.volume * _GRAMS
 
 
 def box(x0: float, x1: float, y0: float, y1: float, z0: float, z1: float) -> Solid:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 from knollside.core.fit.correction import Correction, axis_of
 from knollside.core.fit.finish import FINISHES
 from knollside.core.fit.hardware import item, names
-from knollside.core.fit.play import running_in
+from knollside.core.fit.play import running_in, tight_window
 from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.windows import CLASSES, gap_window
 from knollside.core.job.correcting import sag_of
@@ -243,7 +243,7 @@ class MatesPage(Page):
             row(label("after", dim=True), cycles, label("cycles", dim=True), gap, log, spacing=4, stretch=-2),
         ]
         if m.window is None:
-            tight = (round(window[0] - curve.grows, 3), round(window[1] - curve.grows, 3))
+            tight = tight_window(window, curve.grows)
             go = button("Start tight", lambda: self._change(m.feature, {"window": tight}), tip="Runs in to this window")
             out.append(row(go, stretch=-2))
         return out
