@@ -6,7 +6,9 @@ import os
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+import atexit
 import shutil
+import subprocess
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -18,6 +20,25 @@ import pytest
 from knollside.core.mesh.load import load_file, weld
 from knollside.core.model import Mesh
 
+
+def own_screen() -> None:
+    """A screen for each of several test processes: one window on top of another would take its keys."""
+    if not os.environ.get("PYTEST_XDIST_WORKER") or shutil.which("Xvfb") is None:
+        return
+    read, write = os.pipe()
+    screen = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x1000x24", "-nolisten", "tcp"],
+        pass_fds=[write],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    os.close(write)
+    with os.fdopen(read) as told:
+        os.environ["DISPLAY"] = f":{told.readline().strip()}"
+    atexit.register(screen.kill)
+
+
+own_screen()
 DEMO = Path(__file__).parent.parent / "src/knollside/demo/parts"
 
 
@@ -48,25 +69,65 @@ class Desk:
 
     def __init__(self, window, app) -> None:  # type: ignore[no-untyped-def]
         self.window, self.app = window, app
-        self.state = window.state
+        self.session = window.session
+        self.workspace, self.worker = self.session.workspace, self.session.worker
+        self.derived = self.session.derived
 
-    def settle(self, done: Callable[[], bool] | None = None, seconds: float = 240) -> None:
+    @property
+    def shop(self):  # type: ignore[no-untyped-def]
+        return self.workspace.shop
+
+    @property
+    def view(self):  # type: ignore[no-untyped-def]
+        return self.session.view
+
+    @property
+    def part(self):  # type: ignore[no-untyped-def]
+        return self.session.view.part
+
+    @property
+    def facts(self):  # type: ignore[no-untyped-def]
+        return self.session.view.facts if self.session.has_part else None
+
+    @property
+    def stored(self):  # type: ignore[no-untyped-def]
+        """The open part as the workshop has it."""
+        return self.shop.parts.get(self.part.id)
+
+    def answer(self, name: str):  # type: ignore[no-untyped-def]
+        """A node's answer, by what it is worth."""
+        from knollside.gui.nodes import BY_NAME
+
+        return self.view.get(BY_NAME[name])
+
+    def fresh(self, name: str):  # type: ignore[no-untyped-def]
+        """A node's answer if it is true of what is stored."""
+        return self.answer(name).fresh
+
+    def put(self, kind: str, value: object, words: str) -> None:
+        """One stored edit."""
+        from knollside.store.records import Kind
+
+        if kind == "duty":
+            self.session.put_duty(value, words)
+        elif kind == "mates":
+            self.session.put_mates(value, words)
+        else:
+            self.workspace.edit({Kind(kind): value}, words)
+
+    def settle(self, done: Callable[[], bool] | None = None, seconds: float = 60) -> None:
         """Run the event loop until nothing runs that a person waits for (and ``done`` holds)."""
-        from knollside.desk.work import BACKGROUND
-
-        work = self.state.work
         end = time.monotonic() + seconds
         quiet = 0
         while time.monotonic() < end:
             self.app.processEvents()
             time.sleep(0.005)
-            busy = ({work.busy_with} | {r.name for r in work._waiting}) - BACKGROUND - {""}
-            quiet = 0 if busy or (done is not None and not done()) else quiet + 1
+            quiet = 0 if self.worker.waiting_names or (done is not None and not done()) else quiet + 1
             if quiet > 8:
                 self.window.refresh()
                 self.app.processEvents()
                 return
-        raise AssertionError(f"still busy with '{self.state.work.busy_with}' after {seconds} s")
+        raise AssertionError(f"still busy with '{self.worker.busy_with}' after {seconds} s")
 
 
 def turn_to(desk: Desk, words: str) -> None:
@@ -119,7 +180,7 @@ def desk(qapp, filled: Path, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # 
     from PyQt6.QtCore import QEvent
 
     # A coarser grid than a person gets: what is tested here is the window, not the stress.
-    monkeypatch.setattr("knollside.desk.asks.CELLS", 7_000)  # a thin shell may double it
+    monkeypatch.setattr("knollside.gui.nodes.cells", 7_000)  # a thin shell may double it
     shutil.copy(filled, tmp_path / "w.sqlite")
     made = open_desk(qapp, tmp_path / "w.sqlite")
     yield made
@@ -134,11 +195,8 @@ def open_desk(qapp, path: Path) -> Desk:  # type: ignore[no-untyped-def]
     from PyQt6.QtTest import QTest
 
     from knollside.demo.fill import fill_demo
-    from knollside.desk.main import open_last
-    from knollside.desk.state import State
-    from knollside.desk.theme.look import font, load_fonts, look
-    from knollside.desk.window import Window
-    from knollside.desk.work import Work
+    from knollside.gui.main import open_last, window_on
+    from knollside.gui.theme.look import font, load_fonts, look
     from knollside.store.workshop import Workshop
 
     load_fonts()
@@ -146,7 +204,7 @@ def open_desk(qapp, path: Path) -> Desk:  # type: ignore[no-untyped-def]
     look.lamp = False
     shop = Workshop(path)
     fill_demo(shop)
-    window = Window(State(shop, Work()), QSettings(str(path.with_suffix(".ini")), QSettings.Format.IniFormat))
+    window = window_on(shop, QSettings(str(path.with_suffix(".ini")), QSettings.Format.IniFormat))
     open_last(window)
     window.resize(1280, 800)
     window.show()
@@ -166,15 +224,15 @@ def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     solid = m3.Manifold.cube((12, 24, 30)) + m3.Manifold.cube((36, 24, 6)).translate((0, 0, 24))
     solid = solid + m3.Manifold.cube((1.0, 24, 4)).translate((-1.0, 0, 26))
     (tmp_path / "shelf.stl").write_bytes(stl_bytes(mesh_of(solid), "shelf"))
-    desk.settle(lambda: desk.state.facts is not None)
+    desk.settle(lambda: desk.facts is not None)
     desk.window.part_step.open_file(str(tmp_path / "shelf.stl"))
-    desk.settle(lambda: desk.state.doc.name == "Shelf" and desk.state.facts is not None)
-    foot = next(f.id for f in desk.state.facts.features if f.kind == "flat" and f.axis[2] < -0.9 and f.centre[2] < 1)
+    desk.settle(lambda: desk.part.name == "Shelf" and desk.facts is not None)
+    foot = next(f.id for f in desk.facts.features if f.kind == "flat" and f.axis[2] < -0.9 and f.centre[2] < 1)
     load = LoadCase(name="a pot", loads=(Load(at=(34, 12, 30), force_N=(0, 0, -20)),))
-    desk.state.edit("duty", Duty(held=(Held(feature=foot),), cases=(load,), danger="no one"), "a shelf")
-    desk.state.edit("recipe", desk.state.doc.recipe.model_copy(update={"infill": 1.0}), "solid")
-    desk.state.edit("way", Way(direction=(0, 0, 1)), "upright")
+    desk.put("duty", Duty(held=(Held(feature=foot),), cases=(load,), danger="no one"), "a shelf")
+    desk.put("recipe", desk.part.recipe.model_copy(update={"infill": 1.0}), "solid")
+    desk.put("way", Way(direction=(0, 0, 1)), "upright")
     desk.settle()
     desk.window.take("Lay")
-    desk.settle(lambda: desk.state.answers.get("lay") is not None)
+    desk.settle(lambda: desk.fresh("lay") is not None)
     return desk

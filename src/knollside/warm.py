@@ -9,15 +9,15 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 import numpy as np
 from manifold3d import Manifold
 
-from knollside.core.build.price import Pace
 from knollside.core.job import answer
-from knollside.core.job.file import Job
 from knollside.core.material.cards import material
 from knollside.core.mesh.distance import shortest
+from knollside.core.mesh.facemap import Motion, trace
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.solid import mesh_of
-from knollside.core.model import Held, Load, LoadCase, Mesh, Range, Recipe
+from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe
+from knollside.core.recipe.price import Pace
 from knollside.core.run.gcode import parse_gcode
 from knollside.core.strength import fineness
 
@@ -45,17 +45,14 @@ def box(x: float, y: float, z: float) -> Mesh:
 
 
 def main() -> None:
-    from knollside.desk.stage.warmup import draw_once
+    from knollside.gui.viewport.warmup import draw_once
 
     part = answer.read_part(box(40, 8, 8))
     points_inside(part.mesh, np.zeros((1, 3)))
-    job = Job(
-        mesh="",
-        held=(Held(at=(0, 4, 4)),),
-        cases=(LoadCase(name="a", loads=(Load(at=(40, 4, 4), force_N=(0, 0, -5)),)),),
-    )
-    s = answer.strength(part, job.duty(), Recipe(), material("PETG"), cells=4000)
-    answer.ways(part, job.duty(), s, (220, 220, 250), 50)
+    load = LoadCase(name="a", loads=(Load(at=(40, 4, 4), force_N=(0, 0, -5)),))
+    duty = Duty(held=(Held(at=(0, 4, 4)),), cases=(load,))
+    s = answer.strength(part, duty, Recipe(), material("PETG"), cells=4000)
+    answer.ways(part, duty, s, (220, 220, 250), 50)
     answer.layer_log(part, s, (0, 0, 1))
     answer.boards(part, s, (0, 0, 1), Pace(), Range(1, 1, 1))
     fineness.choose_fineness(part.mesh, 2000, None)
@@ -63,6 +60,7 @@ def main() -> None:
     round_ = mesh_of(Manifold.cylinder(5, 2, circular_segments=12))
     find_features(round_)
     shortest(round_, Mesh(round_.vertices + 10.0, round_.faces))
+    trace(part.mesh, Mesh(part.mesh.vertices, part.mesh.faces[::-1]), Motion(by=0.1))
     draw_once(part.mesh)
 
 

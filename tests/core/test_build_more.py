@@ -8,11 +8,6 @@ import shapely
 from conftest import box
 from pydantic import ValidationError
 
-from knollside.core.build.board import fine_show_piece, quick_fit_check
-from knollside.core.build.breakeven import SCALES, WORTH, break_even
-from knollside.core.build.choose import Choice, try_first
-from knollside.core.build.price import Pace
-from knollside.core.build.spiral import spiral_possible
 from knollside.core.job import answer
 from knollside.core.job.variants import variants, with_layer, with_nozzle
 from knollside.core.material.bond import Setting, bond_at, height_share, shares, usual_nozzle, with_setting
@@ -20,6 +15,11 @@ from knollside.core.material.cards import MATERIALS, material
 from knollside.core.material.infill import PATTERNS, density_for, line_spacing, stiffness_share
 from knollside.core.material.own import OwnCard, OwnValue, with_own
 from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe
+from knollside.core.recipe.board import fine_show_piece, quick_fit_check
+from knollside.core.recipe.breakeven import SCALES, WORTH, break_even
+from knollside.core.recipe.choose import Choice, try_first
+from knollside.core.recipe.price import Pace
+from knollside.core.recipe.spiral import spiral_possible
 
 UP = (0.0, 0.0, 1.0)
 

@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 from conftest import DEMO, box, mesh_of
 
-from knollside.core.build.price import Pace
 from knollside.core.job import answer
 from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.material.cards import material
 from knollside.core.mesh.load import load_file
 from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe, Refused, Way
+from knollside.core.recipe.price import Pace
 from knollside.core.run import gcode
 from knollside.core.run.gcode import Toolpath, parse_gcode, read_gcode
 from knollside.core.run.sliced import FILAMENT_MM, describe, differences
@@ -194,14 +194,18 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
     for name, recipe, heat in (("good", plan, 240), ("bad", hollow, 240), ("cold", plan, 220)):
         path = tmp_path / f"{name}.gcode"
         path.write_text(write_toolpath(mesh, stood, recipe, heat, 80))
-        held[name] = check_sliced(path, part, duty, plan, material("PETG"), Way(direction=stood), cells=4000)
+        held[name] = check_sliced(
+            read_gcode(path), name, part, duty, plan, material("PETG"), Way(direction=stood), cells=4000
+        )
     assert held["good"].differences == () and held["good"].reserve is not None
     assert held["bad"].reserve.value < 0.6 * held["good"].reserve.value
     # Pulled apart across the layers, it holds in proportion to the bond.
     assert held["cold"].reserve.value == pytest.approx(0.76 * held["good"].reserve.value, rel=0.03)
     volume = mesh.volume * 1e-3 * material("PETG").density
     assert held["bad"].grams < held["good"].grams < volume
-    idle = check_sliced(tmp_path / "good.gcode", part, Duty(), plan, material("PETG"), Way(direction=stood))
+    idle = check_sliced(
+        read_gcode(tmp_path / "good.gcode"), "good", part, Duty(), plan, material("PETG"), Way(direction=stood)
+    )
     assert idle.reserve is None and "Nothing is asked" in idle.why
 
 

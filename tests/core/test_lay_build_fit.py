@@ -9,15 +9,10 @@ import pytest
 from conftest import DEMO, box, mesh_of, plate_with_hole
 
 from knollside.cli import main
-from knollside.core.bench.bond import agrees, learn_bond
-from knollside.core.build.choose import Reach, rank_materials
-from knollside.core.build.price import Pace, price, time_factor
-from knollside.core.build.shellmap import map_shells
-from knollside.core.build.stack import stack_layers, use_of
-from knollside.core.build.transformed import blend
 from knollside.core.fit.process import TYPICAL
 from knollside.core.job import answer
 from knollside.core.lay.stand import centre_of_mass, footing, overhang_limit, standing
+from knollside.core.learning.bond import agrees, learn_bond
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file
@@ -33,6 +28,11 @@ from knollside.core.model import (
     Surroundings,
 )
 from knollside.core.proof.bar import hole_and_pin_bar
+from knollside.core.recipe.choose import Reach, rank_materials
+from knollside.core.recipe.price import Pace, price, time_factor
+from knollside.core.recipe.shellmap import map_shells
+from knollside.core.recipe.stack import stack_layers, use_of
+from knollside.core.recipe.transformed import blend
 
 UP = (0.0, 0.0, 1.0)
 R = Recipe()

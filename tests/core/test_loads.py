@@ -148,7 +148,13 @@ def test_treads_of_ones_own_replace_the_typical_ones_and_say_so() -> None:
         (Held(at=(30, 5, 5), kind="sliding"), Load(at=(60, 5, 2.5), force_N=(0, 0, -1)), "can still slide"),
         (Held(at=(0, 5, 2.5)), Load(at=(60, 5, 2.5), kind="bearing", force_N=(0, 0, -1)), "wants a hole"),
         (Held(at=(0, 5, 2.5)), Load(at=(60, 5, 2.5), kind="torque", torque_Nmm=0), "zero or has no direction"),
-        (Held(at=(0, 5, 2.5)), Load(at=(60, 5, 2.5), kind="torque", torque_Nmm=9, axis=(0, 0, 0)), "needs an axis"),
+        (
+            Held(at=(0, 5, 2.5)),
+            Load.model_construct(
+                at=(60, 5, 2.5), feature=None, kind="torque", force_N=(0, 0, 0), torque_Nmm=9, axis=(0, 0, 0)
+            ),
+            "needs an axis",
+        ),
     ],
 )
 def test_what_cannot_hold_or_push_is_refused_in_words(held: Held, load: Load, words: str) -> None:

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 from conftest import DEMO, mesh_of
 
-from knollside.core.bench.readingstable import read_readings, write_readings
 from knollside.core.fit.clearance import gaps
+from knollside.core.learning.readingstable import read_readings, write_readings
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file

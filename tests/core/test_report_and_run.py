@@ -10,16 +10,16 @@ import pytest
 from conftest import DEMO, box, plate_with_hole
 
 from knollside.cli import main
-from knollside.core.build.price import time_factor
 from knollside.core.job import answer, correcting
-from knollside.core.job.file import Job, PrinterFacts, read_job, write_job
+from knollside.core.job.file import Job, read_job, write_job
 from knollside.core.material.cards import MATERIALS, material, with_bond
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Danger, Duty, Mate, Range, Recipe, Refused
+from knollside.core.model import Danger, Duty, Mate, PrinterFacts, Range, Recipe, Refused
+from knollside.core.recipe.price import time_factor
 from knollside.core.run.preflight import cautions, preflight
 from knollside.demo import duties
-from knollside.report.export import make_sheet, write_all, write_whole
+from knollside.report.export import SheetInputs, make_sheet, write_all, write_whole
 from knollside.report.sheet import sheet_html, sheet_pdf
 from knollside.sim.desk import PRINTERS, SimulatedCalliper, printer_named
 
@@ -33,21 +33,20 @@ def sheet(**more):  # type: ignore[no-untyped-def]
         "title": "Plate <b>&",
         "job": "Corner",
         "date": "2026-11-24",
-        "part": part,
-        "edited": edited,
-        "found": found,
+        "corrections": found,
         "duty": Duty(),
         "recipe": Recipe(),
         "card": material("ASA"),
         "direction": (0.0, 0.0, 1.0),
         "way_title": "Flat on flat 1",
         "reserve": Range(2.6, 1.9, 3.4),
+        "said": "",
         "reasons": ("The hose pulls.",),
         "printer": PrinterFacts(name="Old Tom"),
         "spool_left": 3.0,
         "factor": time_factor([]),
     } | more
-    return make_sheet(**values), edited
+    return make_sheet(SheetInputs(**values), edited), edited
 
 
 def test_the_sheet_says_settings_reasons_cautions_and_changes() -> None:

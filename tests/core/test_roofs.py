@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 from conftest import box, mesh_of
 
-from knollside.core.build.roofs import roofs
 from knollside.core.lay.strata import lay_strata
 from knollside.core.model import Recipe
+from knollside.core.recipe.roofs import roofs
 
 UP = (0.0, 0.0, 1.0)
 EMPTY = Recipe(walls=2, infill=0.0, tops=4, bottoms=4)

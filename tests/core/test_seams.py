@@ -7,13 +7,13 @@ import numpy as np
 import pytest
 from conftest import box, mesh_of
 
-from knollside.core.build.price import Pace, layer_seconds, small_layers
-from knollside.core.build.stack import stack_of, use_of
 from knollside.core.lay.seams import CLEAR_MM, SeamAdvice, seam_advice
 from knollside.core.lay.strata import lay_strata
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Mesh, Recipe
+from knollside.core.recipe.price import Pace, layer_seconds, small_layers
+from knollside.core.recipe.stack import stack_of, use_of
 
 R = Recipe(walls=2, infill=0.2)
 UP = (0.0, 0.0, 1.0)

@@ -5,12 +5,12 @@ import numpy as np
 import pytest
 from conftest import box, mesh_of
 
-from knollside.core.build.price import Pace
 from knollside.core.job import answer
 from knollside.core.job.cure import cures
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe, Refused, Surroundings
+from knollside.core.recipe.price import Pace
 from knollside.core.strength.field import EDGE, StressField, probe_spots, solve
 from knollside.core.strength.grid import make_grid
 from knollside.core.strength.rating import rate, rate_points

@@ -164,9 +164,9 @@ def test_bed_advice_by_length_shrinkage_and_what_touches() -> None:
 
 
 def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
-    from knollside.core.build.price import Pace, price
-    from knollside.core.build.stack import stack_layers, stack_of, use_of
     from knollside.core.model import Range
+    from knollside.core.recipe.price import Pace, price
+    from knollside.core.recipe.stack import stack_layers, stack_of, use_of
 
     mesh = mesh_of(shelf(14) - m3.Manifold.cylinder(60, 4, circular_segments=64).translate((5, 10, -5)))
     strata = lay_strata(mesh, UP, R)
@@ -177,10 +177,10 @@ def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
 
 
 def test_a_way_that_another_beats_in_everything_is_told() -> None:
-    from knollside.core.build.price import Pace
     from knollside.core.job import answer
     from knollside.core.job.compare import column, unbeaten
     from knollside.core.model import Duty, Held, Load, LoadCase, Range
+    from knollside.core.recipe.price import Pace
 
     mesh = mesh_of(shelf(20))
     part = answer.read_part(mesh)

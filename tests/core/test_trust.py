@@ -20,7 +20,7 @@ from knollside.core.strength.field import solve
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.places import portions, weak_places
 from knollside.core.strength.rating import rate, sphere, weakest
-from knollside.core.strength.superpose import Units, same_places, superpose, unit_duty
+from knollside.core.strength.superpose import mix, plan_of
 from knollside.core.strength.trust import solve_layered, widened
 from knollside.demo import duties
 
@@ -232,13 +232,37 @@ def test_a_changed_force_is_the_sum_of_unit_answers() -> None:
         return Duty(held=(Held(at=(0, 5, 5)),), cases=cases)
 
     old, new = duty((0, 0, -10), (0, 0, -5)), duty((3, -7, 2), (0, 4, -5))
-    field = solve(mesh, features, old, 2000.0, 4000)
-    units = solve(mesh, features, unit_duty(old), 2000.0, cell_size=field.asked)
-    summed, direct = superpose(Units(old, field, units), new), solve(mesh, features, new, 2000.0, 4000)
-    assert summed.stress == pytest.approx(direct.stress, abs=1e-5 * np.abs(direct.stress).max())
-    for a, b in zip(summed.cases, direct.cases):
-        assert a.displacement == pytest.approx(b.displacement, abs=1e-6 * np.abs(b.displacement).max())
-        assert np.abs(a.external.forces.sum(axis=0)).max() < 1e-4
-        assert a.reactions[0][1] == pytest.approx(b.reactions[0][1], abs=1e-4)
-    assert same_places(old, new) and not same_places(old, old.model_copy(update={"critical_mm": 0.4}))
-    assert unit_duty(old.model_copy(update={"held": (Held(at=(0, 5, 5), kind="pin"),)})) is None
+    for asked in (old, new):
+        plan = plan_of(asked.held, asked.cases)
+        direct = solve(mesh, features, asked, 2000.0, 4000)
+        rows = asked.model_copy(update={"cases": plan.rows})
+        summed = mix(solve(mesh, features, rows, 2000.0, cell_size=direct.asked), plan)
+        assert summed.stress == pytest.approx(direct.stress, abs=1e-5 * np.abs(direct.stress).max())
+        for a, b in zip(summed.cases, direct.cases):
+            assert a.name == b.name
+            assert a.displacement == pytest.approx(b.displacement, abs=1e-6 * np.abs(b.displacement).max())
+            assert np.abs(a.external.forces.sum(axis=0)).max() < 1e-4
+            assert a.reactions[0][1] == pytest.approx(b.reactions[0][1], abs=1e-4)
+            assert a.pushing == pytest.approx(b.pushing, rel=1e-6)
+
+
+def test_what_is_solved_does_not_depend_on_how_hard_it_is_pushed() -> None:
+    """The same rows for any size of load; other rows as soon as a place, a kind or a hold is another."""
+    held = (Held(at=(0, 5, 5)),)
+
+    def rows(*loads: Load, hold: tuple[Held, ...] = held) -> tuple[LoadCase, ...]:
+        return plan_of(hold, (LoadCase(name="a", loads=loads),)).rows
+
+    down = Load(at=(60, 5, 5), force_N=(0, 0, -88))
+    assert rows(down) == rows(down.times(90 / 88)) == rows(Load(at=(60, 5, 5), kind="weight", weight_g=9000))
+    assert rows(down) != rows(down.model_copy(update={"at": (50.0, 5.0, 5.0)}))
+    assert len(rows(down.model_copy(update={"force_N": (1.0, 2.0, 3.0)}))) == 3
+    torque = Load(at=(60, 5, 5), kind="torque", torque_Nmm=500.0)
+    assert rows(torque) == rows(torque.times(3)) and len(rows(torque, down)) == 2
+    pressure = Load(at=(60, 5, 5), kind="pressure", pressure_MPa=0.2)
+    assert rows(pressure) == rows(pressure.times(0.1))
+    # Where a pin can let go or a face is moved by a stated way, answers do not add up: the case itself is solved.
+    pin = (Held(at=(0, 5, 5), kind="pin"),)
+    assert rows(down, hold=pin) == (LoadCase(name="", loads=(down,)),)
+    moved = Load(at=(60, 5, 5), kind="deflection", deflection_mm=(0, 0, 1))
+    assert rows(moved) == (LoadCase(name="", loads=(moved,)),)

@@ -12,17 +12,17 @@ from pathlib import Path
 import pytest
 from conftest import box
 
-from knollside.core.job.file import PrinterFacts
-from knollside.core.model import BreakTest, Duty, GapTrial, Held, Mate, Measurement, Recipe, Refused, Way
+from knollside.core.model import BreakTest, Duty, GapTrial, Held, Mate, Measurement, PrinterFacts, Recipe, Refused, Way
 from knollside.demo.fill import fill_demo
-from knollside.store.workshop import PrintRecord, Workshop
+from knollside.store.records import Kind, PrintRecord
+from knollside.store.workshop import Workshop
 
 
 def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
     path = tmp_path / "w.sqlite"
     shop = Workshop(path)
-    printer = shop.add_printer(PrinterFacts(name="P"))
-    part = shop.add_part(shop.add_job("J"), "Box", box(1, 2, 3), "as made", printer)
+    printer = shop.machines.add_printer(PrinterFacts(name="P"))
+    part = shop.parts.add(shop.parts.add_job("J"), "Box", box(1, 2, 3), "as made", printer)
     duty = Duty(held=(Held(feature="flat-1"),))
     for kind, value in (
         ("duty", duty),
@@ -31,18 +31,18 @@ def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
         ("material", "ASA"),
         ("mates", (Mate(feature="hole-1", hardware="M5"),)),
     ):
-        shop.put_document(part, kind, value)
-    shop.add_revision(part, box(4, 5, 6), "longer")
-    shop.add_measurement(
-        printer, "ASA", datetime(2026, 1, 2), Measurement(kind="pin", axis="lying", drawn=5, printed=5.1)
+        shop.parts.put(part, Kind(kind), value)
+    shop.parts.add_revision(part, box(4, 5, 6), "longer")
+    shop.learned.add_measurements(
+        printer, "ASA", datetime(2026, 1, 2), [Measurement(kind="pin", axis="lying", drawn=5, printed=5.1)]
     )
     trial = GapTrial(direction="in the layer", drawn=0.25, freed=True)
-    kept = shop.add_gap_trial(printer, "ASA", datetime(2026, 1, 2), trial)
+    (kept,) = shop.learned.add_gap_trials(printer, "ASA", datetime(2026, 1, 2), [trial])
     test = BreakTest(mode="along a layer", ratio=0.5)
-    shop.add_print(PrintRecord(0, part, printer, "ASA", datetime(2026, 1, 3), 1.0, 1.2, "well", test))
+    shop.learned.add_print(PrintRecord(0, part, printer, "ASA", datetime(2026, 1, 3), 1.0, 1.2, "well", test))
     shop.close()
     shop = Workshop(path)
-    doc = shop.part(part)
+    doc = shop.parts.get(part)
     assert (doc.duty, doc.recipe.walls, doc.way, doc.material, doc.revision) == (
         duty,
         7,
@@ -50,21 +50,21 @@ def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
         "ASA",
         2,
     )
-    assert doc.mesh.volume == pytest.approx(120) and doc.mates[0].hardware == "M5"
-    assert shop.measurements(printer, "ASA")[0][2].printed == 5.1
-    assert shop.prints(printer)[0].broke == test
-    assert shop.gap_trials(printer, "ASA") == [(kept, datetime(2026, 1, 2), trial)]
-    assert shop.gap_trials(printer, "PLA") == []
-    number, _, reading = shop.measurements(printer, "ASA")[0]
-    shop.put_measurement(number, reading.model_copy(update={"left_out": True}))
-    assert shop.measurements(printer, "ASA")[0][2].left_out
-    shop.remove_gap_trial(kept)
-    assert shop.gap_trials(printer, "ASA") == []
-    shop.drop_revision(part, 2)
-    assert shop.part(part).mesh.volume == pytest.approx(6)
-    shop.remove_part(part)
+    assert shop.parts.mesh(doc.mesh_hash).volume == pytest.approx(120) and doc.mates[0].hardware == "M5"
+    assert shop.learned.measurements(printer, "ASA")[0][2].printed == 5.1
+    assert shop.learned.prints(printer)[0].broke == test
+    assert shop.learned.gap_trials(printer, "ASA") == [(kept, datetime(2026, 1, 2), trial)]
+    assert shop.learned.gap_trials(printer, "PLA") == []
+    number, _, reading = shop.learned.measurements(printer, "ASA")[0]
+    shop.learned.put_measurement(number, reading.model_copy(update={"left_out": True}))
+    assert shop.learned.measurements(printer, "ASA")[0][2].left_out
+    shop.learned.remove_gap_trials([kept])
+    assert shop.learned.gap_trials(printer, "ASA") == []
+    shop.parts.drop_revision(part, 2)
+    assert shop.parts.mesh(shop.parts.get(part).mesh_hash).volume == pytest.approx(6)
+    shop.parts.remove(part)
     with pytest.raises(Refused, match="no longer"):
-        shop.part(part)
+        shop.parts.get(part)
     shop.close()
 
 
@@ -72,7 +72,7 @@ def test_a_second_window_is_refused_and_the_first_goes_on(tmp_path: Path) -> Non
     shop = Workshop(tmp_path / "w.sqlite")
     with pytest.raises(Refused, match="already open in another window"):
         Workshop(tmp_path / "w.sqlite")
-    assert shop.add_job("still works") == 1
+    assert shop.parts.add_job("still works") == 1
     shop.close()
     Workshop(tmp_path / "w.sqlite").close()
 
@@ -84,7 +84,7 @@ def test_killed_at_any_moment_it_keeps_every_finished_edit(tmp_path: Path) -> No
         from knollside.store.workshop import Workshop
         shop = Workshop(Path({str(path)!r}))
         for i in range(100000):
-            shop.add_job(f"job {{i}}")
+            shop.parts.add_job(f"job {{i}}")
             print(i, flush=True)
     """)
     child = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
@@ -95,7 +95,7 @@ def test_killed_at_any_moment_it_keeps_every_finished_edit(tmp_path: Path) -> No
     rest = child.stdout.read().split()
     finished = int(rest[-1]) if rest else finished
     shop = Workshop(path)
-    assert shop.add_job("after") >= finished + 2
+    assert shop.parts.add_job("after") >= finished + 2
     shop.close()
 
 
@@ -103,19 +103,19 @@ def test_a_full_disk_or_a_closed_file_gets_a_sentence(tmp_path: Path) -> None:
     from sqlalchemy import event
 
     shop = Workshop(tmp_path / "w.sqlite")
-    job = shop.add_job("before")
+    job = shop.parts.add_job("before")
 
-    @event.listens_for(shop._engine, "connect")
+    @event.listens_for(shop._ledger._engine, "connect")
     def _small(connection, _) -> None:  # type: ignore[no-untyped-def]
         connection.execute("PRAGMA max_page_count=40")
 
-    shop._engine.dispose()
+    shop._ledger._engine.dispose()
     with pytest.raises(Refused, match="could not keep this edit"):
         for _ in range(50):
-            shop.add_part(job, "big", box(1, 1, 1), "x" * 9000)
+            shop.parts.add(job, "big", box(1, 1, 1), "x" * 9000)
     shop.close()
     again = Workshop(tmp_path / "w.sqlite")
-    assert again.add_job("after") == job + 1
+    assert again.parts.add_job("after") == job + 1
     again.close()
 
 
@@ -131,10 +131,10 @@ def test_the_demo_fills_an_empty_workshop_once(tmp_path: Path) -> None:
     shop = Workshop(tmp_path / "w.sqlite")
     fill_demo(shop)
     fill_demo(shop)
-    names = [p.name for p in shop.parts()]
+    names = [p.name for p in shop.parts.names()]
     assert names[:5] == ["Hose arm", "Vent hinge", "M6 knob", "Label plate", "Trellis clip"]
     assert names[5:] == ["Stay bar", "Stay pawl", "Gate latch", "Union nut"]
-    assert len(shop.printers()) == 2 and len(shop.spools()) == 4 and len(shop.prints()) == 13
+    assert len(shop.machines.printers()) == 2 and len(shop.machines.spools()) == 4 and len(shop.learned.prints()) == 13
     shop.close()
 
 
@@ -142,17 +142,32 @@ def test_a_workshop_of_the_version_before_is_brought_up_to_date(tmp_path: Path) 
     """What an older Knollside kept opens, gains the table of gap trials, and loses nothing."""
     path = tmp_path / "old.sqlite"
     shop = Workshop(path)
-    printer = shop.add_printer(PrinterFacts(name="P"))
+    printer = shop.machines.add_printer(PrinterFacts(name="P"))
+    part = shop.parts.add(shop.parts.add_job("J"), "Box", box(1, 2, 3), "as made", printer)
     reading = Measurement(kind="hole", axis="upright", drawn=5, printed=4.8)
-    shop.add_measurement(printer, "PETG", datetime(2026, 1, 2), reading)
+    shop.learned.add_measurements(printer, "PETG", datetime(2026, 1, 2), [reading])
     shop.close()
     with sqlite3.connect(path) as old:
         old.execute("DROP TABLE gap_trials")
+        old.execute("DROP TABLE set_aside")
+        for table in ("printers", "documents", "measurements", "prints", "own_cards"):
+            old.execute(f"ALTER TABLE {table} DROP COLUMN seal")
+        for column in ("names", "motion"):
+            old.execute(f"ALTER TABLE revisions DROP COLUMN {column}")
         old.execute("UPDATE alembic_version SET version_num = '0002'")
         # As it was written before readings had a nozzle, a layer height and a piece.
         body = '{"kind":"hole","axis":"upright","drawn":5.0,"printed":4.8,"source":"typed","left_out":false}'
         old.execute("UPDATE measurements SET body = ?", (body,))
+        # As it was when held and pushed faces were also kept among the marks.
+        duty = '{"marks":{"hole-1":"held","flat-2":"shown"},"held":[{"feature":"hole-1","at":null,"kind":"fixed"}]}'
+        old.execute("INSERT INTO documents VALUES (?, 'duty', ?)", (part, duty))
     old.close()
     shop = Workshop(path)
-    assert shop.measurements(printer, "PETG")[0][2] == reading and shop.gap_trials(printer, "PETG") == []
+    assert shop.learned.measurements(printer, "PETG")[0][2] == reading
+    assert shop.learned.gap_trials(printer, "PETG") == []
+    doc = shop.parts.get(part)
+    assert {k: v.value for k, v in doc.duty.marks.items()} == {"flat-2": "shown"}
+    assert doc.duty.held[0].feature == "hole-1" and not shop.told
+    # What was there before the change of version is kept as a copy.
+    assert [c.why for c in shop.copies() if c.why.startswith("before")] == ["before version 0004"]
     shop.close()

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from knollside.core.mesh.features import feature_at, find_features
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Danger, Duty, FaceMark, Held, Load, LoadCase, Mate, Purpose, Recipe, Surroundings
+from knollside.core.model import Danger, Duty, Held, Load, LoadCase, Mate, Purpose, Recipe, Surroundings
 
 PARTS = Path(__file__).parent / "parts"
 OUTDOORS = Surroundings(temperature_c=45.0, sun=True, wet=True)
@@ -32,7 +32,6 @@ def arm() -> _Made:
         ),
         surroundings=OUTDOORS,
         danger=Danger.NOBODY,
-        marks={**dict.fromkeys(holes, FaceMark.HELD), saddle: FaceMark.PUSHED},
     )
     return (
         duty,
@@ -54,7 +53,6 @@ def hinge() -> _Made:
         ),
         surroundings=Surroundings(temperature_c=55.0, sun=True, wet=True),
         danger=Danger.NOBODY,
-        marks={"hole-1": FaceMark.HELD, "hole-2": FaceMark.HELD},
     )
     return (
         duty,
@@ -77,7 +75,6 @@ def knob() -> _Made:
         ),
         surroundings=OUTDOORS,
         danger=Danger.NOBODY,
-        marks={"hexagon-1": FaceMark.MATES},
     )
     return duty, Recipe(walls=3, infill=0.3), (Mate(feature="hole-1", hardware="M6", fit="close"),)
 
@@ -100,7 +97,6 @@ def clip() -> _Made:
         ),
         surroundings=OUTDOORS,
         danger=Danger.NOBODY,
-        marks={"hole-1": FaceMark.HELD, "hole-2": FaceMark.HELD},
     )
     return duty, clip_recipe(), (Mate(feature="hole-1", hardware="M4", fit="medium"),)
 
@@ -129,7 +125,6 @@ def bar() -> _Made:
         ),
         surroundings=Surroundings(temperature_c=55.0, sun=True, wet=True),
         danger=Danger.NOBODY,
-        marks={"hole-1": FaceMark.HELD},
     )
     return duty, Recipe(walls=4, infill=0.4), (Mate(feature="hole-1", hardware="M5", fit="close"),)
 
@@ -146,7 +141,6 @@ def pawl() -> _Made:
         ),
         surroundings=Surroundings(temperature_c=55.0, sun=True, wet=True),
         danger=Danger.NOBODY,
-        marks={"hole-1": FaceMark.HELD},
     )
     return duty, Recipe(walls=4, infill=0.4), (Mate(feature="hole-1", hardware="M5", fit="medium"),)
 

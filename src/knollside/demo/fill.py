@@ -6,24 +6,29 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
-from knollside.core.job.file import PrinterFacts
 from knollside.core.mesh.load import load_file
-from knollside.core.model import BreakTest, Measurement
+from knollside.core.model import BreakTest, Measurement, PrinterFacts
 from knollside.demo.duties import DEMO, PARTS
 from knollside.sim.desk import SimulatedCalliper, printer_named
-from knollside.store.workshop import PrintRecord, Workshop
+from knollside.store.records import Kind, PrintRecord
+from knollside.store.workshop import Workshop
 
 _START = datetime(2026, 9, 5, 9, 0)
 
 
 def fill_demo(shop: Workshop) -> None:
     """Put everything in; does nothing to a workshop that already holds a job."""
-    if shop.parts():
+    if shop.parts.names():
         return
-    tom = shop.add_printer(
+    with shop.together():
+        _fill(shop)
+
+
+def _fill(shop: Workshop) -> None:
+    tom = shop.machines.add_printer(
         PrinterFacts(name="Old Tom", bed_mm=(220.0, 220.0, 250.0), nozzle_max_c=260.0, bed_max_c=90.0)
     )
-    brick = shop.add_printer(
+    brick = shop.machines.add_printer(
         PrinterFacts(
             name="The Brick",
             bed_mm=(250.0, 250.0, 260.0),
@@ -33,19 +38,19 @@ def fill_demo(shop: Workshop) -> None:
             hard_nozzle=True,
         )
     )
-    green = shop.add_spool("PETG green", "PETG", 640, True)
-    shop.add_spool("PETG white", "PETG", 86, True)
-    grey = shop.add_spool("ASA grey", "ASA", 690, True)
-    shop.add_spool("Nylon", "Nylon", 288, False)
-    job = shop.add_job("Cold frame and hose corner")
+    green = shop.machines.add_spool("PETG green", "PETG", 640, True)
+    shop.machines.add_spool("PETG white", "PETG", 86, True)
+    grey = shop.machines.add_spool("ASA grey", "ASA", 690, True)
+    shop.machines.add_spool("Nylon", "Nylon", 288, False)
+    job = shop.parts.add_job("Cold frame and hose corner")
     ids = {}
     for stem, title, make, which in DEMO:
         printer, spool = ((tom, green), (brick, grey))[which]
-        part = shop.add_part(job, title, load_file(PARTS / f"{stem}.stl").mesh, "as made", printer, spool)
+        part = shop.parts.add(job, title, load_file(PARTS / f"{stem}.stl").mesh, "as made", printer, spool)
         ids[stem] = part
         duty, recipe, mates = make()
-        for kind, value in (("duty", duty), ("recipe", recipe), ("mates", mates)):
-            shop.put_document(part, kind, value)
+        for kind, value in ((Kind.DUTY, duty), (Kind.RECIPE, recipe), (Kind.MATES, mates)):
+            shop.parts.put(part, kind, value)
     _records(shop, tom, brick, ids)
 
 
@@ -60,19 +65,21 @@ def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:
         for i, drawn in enumerate(sizes):
             for kind in ("hole", "pin"):
                 size = calliper.read(machine.printed(kind, "upright", drawn, rng), rng)
-                shop.add_measurement(
+                shop.learned.add_measurements(
                     printer,
                     material,
                     _START + timedelta(days=20, minutes=3 * i),
-                    Measurement(
-                        kind=kind,
-                        axis="upright",
-                        drawn=drawn,
-                        printed=size,
-                        source="calliper",
-                        nozzle_mm=0.4,
-                        bar="hole and pin bar",
-                    ),
+                    [
+                        Measurement(
+                            kind=kind,
+                            axis="upright",
+                            drawn=drawn,
+                            printed=size,
+                            source="calliper",
+                            nozzle_mm=0.4,
+                            bar="hole and pin bar",
+                        )
+                    ],
                 )
     for i, (printer, material, estimate, over, outcome) in enumerate(
         (
@@ -85,7 +92,7 @@ def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:
             (brick, "ASA", 0.9, 1.06, "came out well"),
         )
     ):
-        shop.add_print(
+        shop.learned.add_print(
             PrintRecord(
                 0,
                 ids["hose-arm"] if i == 0 else None,
@@ -99,7 +106,7 @@ def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:
             )
         )
     for i, ratio in enumerate((0.55, 0.61, 0.58, 0.60, 0.56, 0.59)):
-        shop.add_print(
+        shop.learned.add_print(
             PrintRecord(
                 0,
                 None,

@@ -5,46 +5,52 @@ from __future__ import annotations
 import os
 import re
 import tempfile
+from dataclasses import dataclass
 from pathlib import Path
 
-from knollside.core.build.price import Pace
 from knollside.core.fit.correction import Correction
-from knollside.core.job.answer import PartFacts, laid, price_of
-from knollside.core.job.file import PrinterFacts
+from knollside.core.job.answer import laid, price_of
 from knollside.core.material.allowables import target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
-from knollside.core.model import Duty, Range, Recipe, Refused
+from knollside.core.model import Duty, PrinterFacts, Range, Recipe, Refused
+from knollside.core.recipe.price import Pace
 from knollside.core.run.preflight import cautions, preflight
 from knollside.report.sheet import Sheet, sheet_html, sheet_pdf
 
 
-def make_sheet(
-    title: str,
-    job: str,
-    date: str,
-    part: PartFacts,
-    edited: Edited,
-    found: tuple[Correction, ...],
-    duty: Duty,
-    recipe: Recipe,
-    card: Material,
-    direction: tuple[float, float, float],
-    way_title: str,
-    reserve: Range | None,
-    reasons: tuple[str, ...],
-    printer: PrinterFacts,
-    spool_left: float | None,
-    factor: Range,
-) -> Sheet:
+@dataclass(frozen=True)
+class SheetInputs:
+    """All that a sheet says. ``reserve`` is one made from exactly these settings, or None, and ``said`` then tells why
+    nothing is said about strength."""
+
+    title: str
+    job: str
+    date: str
+    corrections: tuple[Correction, ...]
+    duty: Duty
+    recipe: Recipe
+    card: Material
+    direction: tuple[float, float, float]
+    way_title: str
+    reserve: Range | None
+    said: str
+    reasons: tuple[str, ...]
+    printer: PrinterFacts
+    spool_left: float | None
+    factor: Range
+
+
+def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
     """Settings and reasons in words."""
-    cost = price_of(edited.mesh, direction, recipe, card, Pace(), factor)
+    recipe, card, printer, direction, duty = told.recipe, told.card, told.printer, told.direction, told.duty
+    cost = price_of(edited.mesh, direction, recipe, card, Pace(), told.factor)
     height = float(laid(edited.mesh, direction).size[2])
     settings = [
         ("Printer", f"{printer.name}, {printer.nozzle_mm:g} mm nozzle"),
         ("Material", card.name),
-        ("Lies", f"{way_title}; the exported mesh is already turned"),
+        ("Lies", f"{told.way_title}; the exported mesh is already turned"),
         ("Layers", f"{recipe.layer_height:g} mm, {round(height / recipe.layer_height)} of them, {height:.1f} mm high"),
         ("Walls", f"{recipe.walls}, lines {recipe.line_width:g} mm wide"),
         ("Tops and bottoms", f"{recipe.tops} and {recipe.bottoms}"),
@@ -52,30 +58,30 @@ def make_sheet(
         ("Filament", f"about {cost.grams:.0f} g, without supports"),
         ("Hours", f"{cost.hours.low:.1f} to {cost.hours.high:.1f} ({cost.hours.source})"),
     ]
-    why = list(reasons)
-    held_back = withheld(duty)
-    if held_back:
-        why.insert(0, held_back)
-    elif reserve is not None:
-        sure = "holds" if reserve.low >= target_reserve(duty) else "does not surely hold"
-        why.insert(
-            0,
-            f"Reserve {reserve.value:.1f} ({reserve.low:.1f} to {reserve.high:.1f}) where "
-            f"{target_reserve(duty):.0f} is needed: it {sure}.",
-        )
-    else:
-        why.insert(0, "No loads were stated; nothing is said about strength.")
     return Sheet(
-        title,
-        job,
-        date,
+        told.title,
+        told.job,
+        told.date,
         tuple(settings),
-        tuple(why),
-        found,
+        (strength_words(told), *told.reasons),
+        told.corrections,
         edited.changes,
-        preflight(card, recipe, cost.grams, spool_left, height, printer.bed_mm[2]),
+        preflight(card, recipe, cost.grams, told.spool_left, height, printer.bed_mm[2]),
         cautions(card, duty),
     )
+
+
+def strength_words(told: SheetInputs) -> str:
+    """What the sheet says of strength: no verdict where none may be given, and none from other settings."""
+    held_back = withheld(told.duty)
+    if held_back:
+        return held_back
+    r, need = told.reserve, target_reserve(told.duty)
+    if r is None:
+        return told.said or "No loads were stated; nothing is said about strength."
+    sure = "holds" if r.low >= need else "does not surely hold"
+    words = f"Reserve {r.value:.1f} ({r.low:.1f} to {r.high:.1f}) where {need:.0f} is needed: it {sure}."
+    return f"{words} {told.said}".strip()
 
 
 def write_all(

@@ -90,7 +90,7 @@ def sheet_pdf(s: Sheet) -> bytes:
     ]
     story += [Paragraph("- " + escape(r), body) for r in s.reasons]
     if s.corrections:
-        rows = [("place", "from mm", "to mm", "doubt", "for", "source")]
+        rows: list[tuple[str, ...]] = [("place", "from mm", "to mm", "doubt", "for", "source")]
         rows += [
             (c.feature, f"{c.from_mm:.2f}", f"{c.to_mm:.2f}", f"{c.low:.2f} to {c.high:.2f}", c.target.words, c.source)
             for c in s.corrections

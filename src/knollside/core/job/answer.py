@@ -11,33 +11,35 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from knollside.core.build.board import Board, Pricer, trade_board
-from knollside.core.build.choose import Choice, Reach, rank_materials
-from knollside.core.build.price import Pace, Price, price
-from knollside.core.build.stack import stack_layers, use_of
-from knollside.core.job.file import PrinterFacts
 from knollside.core.lay.stand import overhang_limit
 from knollside.core.lay.ways import NET_DIRECTIONS, Ground, Ranking, RatedWay, rank, rate_way, survey
 from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material, material, with_bond
 from knollside.core.mesh.check import UNIT_TO_MM, Soundness, check
 from knollside.core.mesh.features import find_features
+from knollside.core.mesh.identity import Named
 from knollside.core.mesh.slicer import cut, section_of
 from knollside.core.model import (
     Array,
     Duty,
     Feature,
     Mesh,
+    PrinterFacts,
     Range,
     Recipe,
     Way,
     rotation_to_up,
 )
-from knollside.core.strength.field import StressField, Tick, solve
+from knollside.core.recipe.board import Board, Pricer, trade_board
+from knollside.core.recipe.choose import Choice, Reach, rank_materials
+from knollside.core.recipe.price import Pace, Price, price
+from knollside.core.recipe.stack import stack_layers, use_of
+from knollside.core.strength.field import POISSON, StressField, Tick, refuse_unready, solve
 from knollside.core.strength.fineness import Fineness, choose_fineness, wall_at
 from knollside.core.strength.rating import point_reserves, rate
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
 from knollside.core.strength.skin import skin_of
+from knollside.core.strength.superpose import mix, plan_of
 from knollside.core.strength.trust import Trust, refine, solve_layered
 
 CELLS = 50_000
@@ -45,11 +47,12 @@ CELLS = 50_000
 
 @dataclass(frozen=True)
 class PartFacts:
-    """The mesh in mm with what is known of it without a duty."""
+    """The mesh in mm with what is known of it without a duty; ``lost`` are names that this mesh has no feature for."""
 
     mesh: Mesh
     soundness: Soundness
     features: tuple[Feature, ...]
+    lost: tuple[Named, ...] = ()
 
     def feature(self, name: str) -> Feature | None:
         return next((f for f in self.features if f.id == name), None)
@@ -78,6 +81,51 @@ class Strength:
     fineness: Fineness | None = None
 
 
+@dataclass(frozen=True)
+class Solved:
+    """A stress field with how its cells were chosen."""
+
+    field: StressField
+    fineness: Fineness | None
+
+
+def solve_part(
+    part: PartFacts,
+    duty: Duty,
+    recipe: Recipe,
+    modulus: float,
+    cells: int = CELLS,
+    direction: tuple[float, float, float] | None = None,
+    tick: Tick | None = None,
+    probes: Array | None = None,
+    exactly: bool = False,
+    poisson: float = POISSON,
+    cell_mm: float | None = None,
+) -> Solved:
+    """Solve a duty's cases once. With a ``direction`` the shell has tops and walls of that way; ``probes`` are read
+    besides. About ``cells`` cells, more where the part asks for it, unless ``exactly`` or ``cell_mm`` is said."""
+    skin = skin_of(recipe, direction)
+    fine = None if exactly or not part.soundness.sound else choose_fineness(part.mesh, cells, skin)
+    size = cell_mm or (fine.size if fine is not None else None)
+    found = solve(
+        part.mesh,
+        part.features,
+        duty,
+        modulus,
+        cells,
+        skin,
+        tick=tick,
+        cell_size=size,
+        probes=probes,
+        poisson=poisson,
+    )
+    # Between bodies a lost gap is refused by count; within one it can only be spoken of.
+    unseen = fine.warning(found.cell) if fine is not None and part.soundness.bodies == 1 else None
+    if unseen is not None:
+        found = replace(found, notes=(*found.notes, unseen))
+    return Solved(found, fine)
+
+
 def strength(
     part: PartFacts,
     duty: Duty,
@@ -89,22 +137,15 @@ def strength(
     probes: Array | None = None,
     exactly: bool = False,
 ) -> Strength:
-    """Solve once for a duty. With a ``way`` the shell has tops and walls of that way; ``probes`` are read besides.
-
-    About ``cells`` cells, more where the part asks for it, unless ``exactly`` is said.
-    """
-    # Asked first: a material that cannot do it refuses before any solving.
-    limits = limits_of(duty, card)
-    skin = skin_of(recipe, None if way is None else way.direction)
-    fine = None if exactly or not part.soundness.sound else choose_fineness(part.mesh, cells, skin)
-    size = fine.size if fine is not None else None
-    e = card.modulus.value
-    found = solve(part.mesh, part.features, duty, e, cells, skin, tick=tick, cell_size=size, probes=probes)
-    # Between bodies a lost gap is refused by count; within one it can only be spoken of.
-    unseen = fine.warning(found.cell) if fine is not None and part.soundness.bodies == 1 else None
-    if unseen is not None:
-        found = replace(found, notes=(*found.notes, unseen))
-    return Strength(found, limits, card, recipe, target_reserve(duty), withheld(duty), fine)
+    """The stress of a duty, as sums of unit answers, held against its limits; see :func:`solve_part`."""
+    # Asked first: a material or a duty that cannot be judged refuses before any solving.
+    limits_of(duty, card)
+    refuse_unready(part.mesh, duty)
+    plan = plan_of(duty.held, duty.cases)
+    rows = duty.model_copy(update={"cases": plan.rows})
+    direction = None if way is None else way.direction
+    found = solve_part(part, rows, recipe, card.modulus.value, cells, direction, tick, probes, exactly)
+    return replace(strength_of(mix(found.field, plan), duty, recipe, card), fineness=found.fineness)
 
 
 def strength_of(field: StressField, duty: Duty, recipe: Recipe, card: Material) -> Strength:

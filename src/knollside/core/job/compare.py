@@ -6,8 +6,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from knollside.core.build.price import Pace, price
-from knollside.core.build.stack import use_of_layers
 from knollside.core.lay.bed import BedAdvice, bed_advice
 from knollside.core.lay.grain import show_grain
 from knollside.core.lay.seams import seam_advice
@@ -16,6 +14,8 @@ from knollside.core.lay.supports import Bill, bill, regions
 from knollside.core.lay.ways import RatedWay
 from knollside.core.material.cards import Material
 from knollside.core.model import Feature, Holding, Mesh, Range, Recipe
+from knollside.core.recipe.price import Pace, price
+from knollside.core.recipe.stack import use_of_layers
 
 _UPRIGHT = np.cos(np.radians(8))
 

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.build.board import Board
-from knollside.core.build.choose import Choice
 from knollside.core.job.answer import LayerLog, PartFacts, Strength
 from knollside.core.lay.ways import Ranking, RatedWay
 from knollside.core.material.allowables import ROOM, limits_of
 from knollside.core.model import Duty, Refused
+from knollside.core.recipe.board import Board
+from knollside.core.recipe.choose import Choice
 from knollside.core.strength.rating import rate
 
 

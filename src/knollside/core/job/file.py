@@ -1,86 +1,96 @@
-"""The job file: one open JSON document that the window and the command line share."""
+"""The job file: one open JSON document that the window and the command line share.
+
+A job is composed of the stored records themselves; docs/job-format.md says what each field means. Format 1, which had
+the fields of the duty side by side, is still read.
+"""
 
 from __future__ import annotations
 
 import json
+from datetime import datetime
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError
 
+from knollside.core.material.own import OwnCard
+from knollside.core.mesh.facemap import Motion
+from knollside.core.mesh.identity import Signature
 from knollside.core.model import (
     BreakTest,
-    Danger,
-    Degrees,
     Duty,
-    FaceMark,
     GapTrial,
-    Held,
-    Length,
-    LoadCase,
     Mate,
     Measurement,
-    Purpose,
+    PrinterFacts,
     Recipe,
     Record,
     Refused,
-    Share,
-    Surroundings,
+    Way,
 )
 
-MAX_BYTES = 4 * 1024 * 1024
+MAX_BYTES = 32 * 1024 * 1024
+_MOST_READINGS = 20_000
 Unit = Literal["mm", "cm", "inch", "metre"]
+FeatureName = Annotated[str, Field(min_length=1, max_length=80)]
+Hours = Annotated[float, Field(ge=0, le=10_000)]
 
 
-class PrinterFacts(Record):
-    """What a job needs to know of the printer."""
+class Printed(Record):
+    """One print made: estimate and actual hours, how it came out, and a break if there was one."""
 
-    name: str = Field("Printer", max_length=60)
-    bed_mm: tuple[Length, Length, Length] = (220.0, 220.0, 250.0)
-    nozzle_mm: Length = 0.4
-    nozzle_max_c: Degrees = 260.0
-    bed_max_c: Degrees = 100.0
-    enclosed: bool = False
-    hard_nozzle: bool = False
+    material: str = Field("PETG", max_length=40)
+    made: datetime | None = None
+    estimate_hours: Hours | None = None
+    actual_hours: Hours | None = None
+    outcome: str = Field("", max_length=200)
+    broke: BreakTest | None = None
+
+
+class OlderMesh(Record):
+    """An earlier revision: its number, what it was made for, its mesh file, its features' names, and its motion."""
+
+    number: int = Field(ge=1, le=100_000)
+    note: str = Field("", max_length=2000)
+    mesh: str = Field(max_length=1000)
+    fingerprint: str = Field("", max_length=64)
+    features: dict[FeatureName, Signature] = Field(default_factory=dict, max_length=20_000)
+    motion: Motion | None = None
+
+
+class Spooled(Record):
+    """The spool that is on the printer."""
+
+    name: str = Field(max_length=60)
+    material: str = Field(max_length=40)
+    grams_left: float = Field(ge=0, le=100_000)
+    dry: bool = True
 
 
 class Job(Record):
-    """A part with its duty, recipe, mates and what was measured. Schema in docs/job-format.md."""
+    """A part with all that is stated of it. ``features`` are the signatures of its features by their lasting ids; with
+    ``fingerprint`` the mesh file is taken just as it is, corner by corner."""
 
-    format: Literal["knollside-job-1"] = "knollside-job-1"
+    format: Literal["knollside-job-2"] = "knollside-job-2"
     name: str = Field("", max_length=120)
     mesh: str = Field(max_length=1000)
+    fingerprint: str = Field("", max_length=64)
     unit: Unit = "mm"
-    material: str = Field("PETG", max_length=40)
+    revision_note: str = Field("", max_length=2000)
+    features: dict[FeatureName, Signature] = Field(default_factory=dict, max_length=20_000)
+    lost: dict[FeatureName, Signature] = Field(default_factory=dict, max_length=20_000)
+    duty: Duty = Duty()
     recipe: Recipe = Recipe()
-    purpose: Purpose = Purpose.WORKING
-    held: tuple[Held, ...] = Field((), max_length=60)
-    cases: tuple[LoadCase, ...] = Field((), max_length=30)
-    surroundings: Surroundings = Surroundings()
-    danger: Danger = Danger.UNASKED
-    marks: dict[str, FaceMark] = Field(default_factory=dict)
-    treads: dict[str, Annotated[float, Field(gt=0, le=1.5)]] = Field(default_factory=dict)
-    critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
-    weights: dict[Literal["strength", "overhang", "height", "contact"], Share] = Field(default_factory=dict)
-    way: tuple[float, float, float] | None = None
+    way: Way | None = None
     mates: tuple[Mate, ...] = Field((), max_length=400)
-    measurements: tuple[Measurement, ...] = Field((), max_length=20_000)
+    material: str = Field("PETG", max_length=40)
+    own_cards: dict[str, OwnCard] = Field(default_factory=dict, max_length=100)
+    readings: tuple[Measurement, ...] = Field((), max_length=_MOST_READINGS)
     gap_trials: tuple[GapTrial, ...] = Field((), max_length=5_000)
-    breaks: tuple[BreakTest, ...] = Field((), max_length=5_000)
+    prints: tuple[Printed, ...] = Field((), max_length=10_000)
     printer: PrinterFacts = PrinterFacts()
-
-    def duty(self) -> Duty:
-        return Duty(
-            purpose=self.purpose,
-            held=self.held,
-            cases=self.cases,
-            surroundings=self.surroundings,
-            danger=self.danger,
-            marks=self.marks,
-            treads=self.treads,
-            critical_mm=self.critical_mm,
-            weights=self.weights,
-        )
+    spool: Spooled | None = None
+    revisions: tuple[OlderMesh, ...] = Field((), max_length=500)
 
 
 def read_job(path: str | Path) -> Job:
@@ -98,8 +108,14 @@ def read_job(path: str | Path) -> Job:
 
 
 def parse_job(text: str, name: str = "job") -> Job:
+    """A job from its text, of either format; raises :class:`Refused` naming the field that is wrong."""
     try:
-        return Job.model_validate(json.loads(text))
+        told = json.loads(text)
+        if not isinstance(told, dict):
+            raise Refused(f"{name} is no job: it is a {type(told).__name__}.")
+        if told.get("format", "knollside-job-1") == "knollside-job-1":
+            told = _from_first(told)
+        return Job.model_validate(told)
     except (json.JSONDecodeError, RecursionError) as error:
         raise Refused(f"{name} is not valid JSON: {error}.") from None
     except ValidationError as error:
@@ -109,6 +125,26 @@ def parse_job(text: str, name: str = "job") -> Job:
         raise Refused(f"{name}: {where}: {first['msg']}{more}.") from None
 
 
+_OF_DUTY = ("purpose", "held", "cases", "surroundings", "danger", "marks", "treads", "critical_mm", "weights")
+_TOLD_BY_OTHERS = ("held", "pushed", "mates")
+
+
+def _from_first(told: dict[str, Any]) -> dict[str, Any]:
+    """The first format's fields where the second has them; what is wrong in them is found afterwards."""
+    out = {k: v for k, v in told.items() if k not in (*_OF_DUTY, "format", "way", "measurements", "breaks")}
+    duty = {k: told[k] for k in _OF_DUTY if k in told}
+    if isinstance(duty.get("marks"), dict):
+        duty["marks"] = {k: v for k, v in duty["marks"].items() if v not in _TOLD_BY_OTHERS}
+    out["duty"] = duty
+    if told.get("way") is not None:
+        out["way"] = {"direction": told["way"]}
+    out["readings"] = told.get("measurements", ())
+    material = told.get("material", "PETG")
+    breaks = told.get("breaks", ())
+    out["prints"] = [{"material": material, "broke": b} for b in breaks] if isinstance(breaks, list | tuple) else breaks
+    return out
+
+
 def write_job(job: Job) -> str:
     """The job as JSON text, readable by :func:`parse_job`."""
-    return json.dumps(job.model_dump(mode="json"), indent=1, ensure_ascii=False) + "\n"
+    return json.dumps(job.model_dump(mode="json", exclude_defaults=True) | {"format": job.format}, indent=1) + "\n"

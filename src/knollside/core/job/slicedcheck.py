@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 
@@ -12,7 +11,7 @@ from knollside.core.job.answer import PartFacts, Tick
 from knollside.core.material.bond import bond_at
 from knollside.core.material.cards import Material, with_bond
 from knollside.core.model import Duty, Range, Recipe, Refused, Way, rotation_to_up
-from knollside.core.run.gcode import read_gcode
+from knollside.core.run.gcode import Toolpath
 from knollside.core.run.sliced import Difference, Sliced, describe, differences
 from knollside.core.strength.rating import rate
 
@@ -34,7 +33,8 @@ class SlicedCheck:
 
 
 def check_sliced(
-    path: Path,
+    moves: Toolpath,
+    name: str,
     part: PartFacts,
     duty: Duty,
     plan: Recipe,
@@ -44,10 +44,8 @@ def check_sliced(
     cells: int = answer.CELLS,
     tick: Tick | None = None,
 ) -> SlicedCheck:
-    """Read ``path`` and compare it with the plan for ``way``; ``weak`` places in the part's frame."""
+    """Compare a file's moves with the plan for ``way``; ``weak`` places in the part's frame."""
     say = tick or (lambda share, text: None)
-    say(0.05, "reading the file")
-    moves = read_gcode(path)
     say(0.2, "finding layers, walls and seams")
     found = describe(moves)
     laid = answer.laid(part.mesh, way.direction)
@@ -74,4 +72,4 @@ def check_sliced(
                 reserve, why = None, solved.withheld
         except Refused as refusal:
             why = str(refusal)
-    return SlicedCheck(path.name, found, recipe, told, reserve, why, found.volume * card.density / 1000, left)
+    return SlicedCheck(name, found, recipe, told, reserve, why, found.volume * card.density / 1000, left)

@@ -8,11 +8,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from knollside.core.build.board import Dot, PlainPricer
 from knollside.core.lay.stand import overhang_limit
 from knollside.core.material.bond import height_share
 from knollside.core.material.infill import PATTERNS
 from knollside.core.model import Recipe
+from knollside.core.recipe.board import Dot, PlainPricer
 
 BORES = (0.25, 0.4, 0.6, 0.8)
 LINE_OVER_BORE = 1.125  # typical line width over the nozzle's bore

@@ -20,6 +20,7 @@ from knollside.core.model import Array, Ints, Mesh, Refused
 MAX_BYTES = 200 * 1024 * 1024
 MAX_TRIANGLES = 5_000_000
 MAX_COORDINATE = 1e5  # mm; a hundred metres is no part of a desktop printer
+MAX_AT_CORNER = 10_000  # triangles that meet in one corner: finding what crosses what takes their square
 KINDS = (".stl", ".obj", ".ply", ".3mf", ".step", ".stp")
 
 _STL_TRIANGLE = np.dtype([("normal", "<f4", 3), ("corner", "<f4", (3, 3)), ("extra", "<u2")])
@@ -48,8 +49,9 @@ def load_file(path: str | Path) -> Loaded:
     return load_bytes(data, path.name)
 
 
-def load_bytes(data: bytes, name: str) -> Loaded:
-    """Read a mesh from memory; the ending of ``name`` tells the kind, the content must agree."""
+def load_bytes(data: bytes, name: str, exactly: str = "") -> Loaded:
+    """Read a mesh from memory; the ending of ``name`` tells the kind, the content must agree. A mesh that has the
+    fingerprint ``exactly`` is taken corner by corner as it is."""
     kind = Path(name).suffix.lower()
     if kind not in KINDS:
         raise Refused(f"{name}: '{kind or 'no ending'}' is not a mesh file. It reads {', '.join(KINDS)}.")
@@ -77,10 +79,11 @@ def load_bytes(data: bytes, name: str) -> Loaded:
             f"{name} is not a readable {kind[1:].upper()} file ({type(error).__name__}). "
             "It may be cut short or have the wrong ending."
         ) from None
-    return Loaded(_checked(vertices, faces, name, notes), Path(name).stem, kind, tuple(notes))
+    made = _checked(vertices, faces, name, notes, exactly)
+    return Loaded(made, Path(name).stem, kind, tuple(notes))
 
 
-def _checked(vertices: Array, faces: Ints, name: str, notes: list[str]) -> Mesh:
+def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly: str) -> Mesh:
     vertices = np.asarray(vertices, np.float64).reshape(-1, 3)
     faces = np.asarray(faces, np.int64).reshape(-1, 3)
     if len(faces) == 0:
@@ -102,7 +105,16 @@ def _checked(vertices: Array, faces: Ints, name: str, notes: list[str]) -> Mesh:
             f"{name} reaches {reach:.3g} mm from the origin; more than "
             f"{MAX_COORDINATE:.0e} mm cannot be a printed part. Is the unit right?"
         )
-    return weld(vertices, faces)
+    made = Mesh(vertices, faces)
+    if not exactly or made.fingerprint() != exactly:
+        made = weld(vertices, faces)
+    crowd = int(np.bincount(made.faces.ravel()).max())
+    if crowd > MAX_AT_CORNER:
+        raise Refused(
+            f"{name}: {crowd:,} triangles meet in one corner; up to {MAX_AT_CORNER:,} are read. "
+            "Write it again with a coarser curve."
+        )
+    return made
 
 
 def weld(vertices: Array, faces: Ints) -> Mesh:

@@ -76,3 +76,15 @@ def threemf_bytes(mesh: Mesh, title: str, facts: dict[str, str] | None = None) -
         ):
             archive.writestr(zipfile.ZipInfo(path, _EPOCH), text, zipfile.ZIP_DEFLATED)
     return package.getvalue()
+
+
+def ply_bytes(mesh: Mesh) -> bytes:
+    """A binary PLY file with every digit of the corners (float64), so that the same mesh comes back."""
+    head = (
+        "ply\nformat binary_little_endian 1.0\ncomment millimetres\n"
+        f"element vertex {len(mesh.vertices)}\nproperty double x\nproperty double y\nproperty double z\n"
+        f"element face {len(mesh.faces)}\nproperty list uchar int vertex_indices\nend_header\n"
+    )
+    rows = np.zeros(len(mesh.faces), np.dtype([("count", "u1"), ("corner", "<i4", 3)]))
+    rows["count"], rows["corner"] = 3, mesh.faces
+    return head.encode() + np.ascontiguousarray(mesh.vertices, "<f8").tobytes() + rows.tobytes()

@@ -23,7 +23,7 @@ class Caution:
 
 
 def preflight(
-    card: Material, recipe: Recipe, grams: float, spool_left: float | None, height: float, room: float
+    card: Material, recipe: Recipe, grams: float | None, spool_left: float | None, height: float, room: float
 ) -> tuple[Check, ...]:
     """What to check for this job, in the order one walks round the printer."""
     low, high = card.nozzle
@@ -39,7 +39,7 @@ def preflight(
     ]
     if card.dry is not None:
         checks.append(Check(f"{card.name} dry, else {card.dry[0]} °C for {card.dry[1]} h", "typical"))
-    if spool_left is not None:
+    if spool_left is not None and grams is not None:
         short = spool_left < grams * 1.05
         checks.append(
             Check(

@@ -124,6 +124,7 @@ def solve(
     tick: Tick | None = None,
     cell_size: float | None = None,
     probes: Array | None = None,
+    poisson: float = POISSON,
 ) -> StressField:
     """Solve linear elasticity (METHODS 1.1) for every load case.
 
@@ -135,7 +136,7 @@ def solve(
     began = time.perf_counter()
     say: Tick = tick or (lambda share, text: None)
     say(0.02, "looking at the part")
-    _refuse_unready(mesh, duty)
+    refuse_unready(mesh, duty)
     held = [(h, place_feature(mesh, features, h)) for h in duty.held]
     pushed = [[(ld, place_feature(mesh, features, ld)) for ld in case.loads] for case in duty.cases]
     work, keep, notes = _held_bodies(mesh, [f for _, f in held], [f for row in pushed for _, f in row])
@@ -147,7 +148,7 @@ def solve(
     grid = make_grid(work, asked)
     refuse_if_short(len(grid.cells))
     _refuse_pieces(work, grid)
-    c = isotropic(modulus, POISSON) if layers is None else layered(modulus, POISSON, layers[0], layers[1])
+    c = isotropic(modulus, poisson) if layers is None else layered(modulus, poisson, layers[0], layers[1])
     element = Brick(grid.size, c)
     holds = [conditions.hold(grid, work, renumber[f.faces], h, f) for h, f in held]
     conditions.refuse_if_loose(holds, float(work.size.max()))
@@ -208,7 +209,7 @@ def solve(
     )
 
 
-def _refuse_unready(mesh: Mesh, duty: Duty) -> None:
+def refuse_unready(mesh: Mesh, duty: Duty) -> None:
     faults = [
         p for p in check(mesh, crossing=False).problems if p.kind in ("open", "non-manifold", "winding", "inside-out")
     ]

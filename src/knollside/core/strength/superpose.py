@@ -1,4 +1,7 @@
-"""New loads at old places without a new solve: a load case is a sum of unit answers (METHODS 1.1)."""
+"""A load case as a sum of unit answers: solved once, whatever the forces (docs/methods.md 1.1).
+
+The plan depends on the duty alone, so the same duty gives the same answer whatever was solved before it.
+"""
 
 from __future__ import annotations
 
@@ -6,75 +9,89 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from knollside.core.model import Array, Duty, Load, LoadCase
+from knollside.core.model import Array, Held, Load, LoadCase
 from knollside.core.strength.field import CaseAnswer, External, StressField
 
-MOST_LOADS = 4  # each costs three solves
+_MOST_ROWS = 6  # unit rows that are always worth solving; beyond, up to twice as many as there are cases
+_TINY = 1e-12
 
 
 @dataclass(frozen=True)
-class Units:
-    """A solved ``duty`` with its ``field``, and ``units``: one newton along x, y and z for each load in turn."""
+class Plan:
+    """``rows`` to solve, and of each case with loads its name and the (row, amount) it is the sum of."""
 
-    duty: Duty
-    field: StressField
-    units: StressField
+    rows: tuple[LoadCase, ...]
+    sums: tuple[tuple[str, tuple[tuple[int, float], ...]], ...]
 
 
-def unit_duty(duty: Duty) -> Duty | None:
-    """A case for each load and axis; None where answers do not add up (pins, movements) or loads are other
-    than forces and weights, or too many."""
-    loads = [ld for c in duty.cases for ld in c.loads]
-    if not 0 < len(loads) <= MOST_LOADS or any(h.kind == "pin" for h in duty.held):
-        return None
-    if any(ld.kind not in ("force", "weight") for ld in loads):
-        return None
-    cases = tuple(
-        LoadCase(name=f"{i} {axis}", loads=(Load(feature=ld.feature, at=ld.at, force_N=tuple(float(v) for v in e)),))
-        for i, ld in enumerate(loads)
-        for axis, e in zip("xyz", np.eye(3))
+def plan_of(held: tuple[Held, ...], cases: tuple[LoadCase, ...]) -> Plan:
+    """Unit rows where answers add up: each place and axis that is pushed, each torque, pressure and pin.
+
+    Where a pin lets go or a face is moved by a stated way, or where units would be more work than they save, the
+    cases themselves are the rows.
+    """
+    loaded = [c for c in cases if c.loads]
+    whole = Plan(
+        tuple(LoadCase(name="", loads=c.loads) for c in loaded),
+        tuple((c.name, ((k, 1.0),)) for k, c in enumerate(loaded)),
     )
-    return duty.model_copy(update={"cases": cases})
+    if any(h.kind == "pin" for h in held) or any(ld.kind == "deflection" for c in loaded for ld in c.loads):
+        return whole
+    rows: dict[Load, int] = {}
+    sums = []
+    for c in loaded:
+        parts = [(rows.setdefault(u, len(rows)), amount) for ld in c.loads for u, amount in _units(ld)]
+        sums.append((c.name, tuple(parts)))
+    if len(rows) > max(_MOST_ROWS, 2 * len(loaded)):
+        return whole
+    return Plan(tuple(LoadCase(name="", loads=(u,)) for u in rows), tuple(sums))
 
 
-def same_places(old: Duty, new: Duty) -> bool:
-    """Whether only the forces differ: holds, places of the loads and the averaging distance are the same."""
-
-    def places(duty: Duty) -> object:
-        return [[(ld.feature, ld.at, ld.kind in ("force", "weight")) for ld in c.loads] for c in duty.cases]
-
-    return old.held == new.held and old.critical_mm == new.critical_mm and places(old) == places(new)
-
-
-def superpose(solved: Units, new: Duty) -> StressField:
-    """The field of ``new``, whose loads act at the places of the solved duty."""
-    field, units = solved.field, solved.units
-    stress, answers = [], []
-    at = k = 0
-    for old_case, case in zip(solved.duty.cases, new.cases, strict=True):
-        if not case.loads:
-            continue
-        change: list[tuple[float, int]] = []
-        for was, now in zip(old_case.loads, case.loads, strict=True):
-            for d in range(3):
-                amount = now.vector[d] - was.vector[d]
-                if abs(amount) > 1e-12:
-                    change.append((amount, 3 * at + d))
-            at += 1
-        stress.append(field.stress[k] + sum((a * units.stress[u] for a, u in change), np.zeros_like(field.stress[k])))
-        answers.append(_answer(case.name, field.cases[k], [(a, units.cases[u]) for a, u in change]))
-        k += 1
-    return replace(field, stress=np.stack(stress), cases=tuple(answers), seconds=0.0)
+def _units(load: Load) -> list[tuple[Load, float]]:
+    """The unit loads one load is made of, with how much of each."""
+    at = {"feature": load.feature, "at": load.at}
+    if load.kind == "torque":
+        return [(Load(**at, kind="torque", torque_Nmm=1000.0, axis=load.axis), (load.torque_Nmm or 0.0) / 1000.0)]
+    if load.kind == "pressure":
+        return [(Load(**at, kind="pressure", pressure_MPa=0.1), (load.pressure_MPa or 0.0) / 0.1)]
+    vector = np.asarray(load.vector, float)
+    if load.kind == "bearing":
+        # The part of the wall that bears turns with the force, so the direction belongs to the unit.
+        size = float(np.linalg.norm(vector))
+        x, y, z = (float(v) for v in vector / size)
+        return [(Load(**at, kind="bearing", force_N=(x, y, z)), size)]
+    units = []
+    for axis, amount in zip(np.eye(3), vector, strict=True):
+        if abs(amount) > _TINY:
+            x, y, z = (float(v) for v in axis)
+            units.append((Load(**at, force_N=(x, y, z)), float(amount)))
+    return units
 
 
-def _answer(name: str, base: CaseAnswer, parts: list[tuple[float, CaseAnswer]]) -> CaseAnswer:
-    moved: Array = base.displacement + sum((a * c.displacement for a, c in parts), np.zeros_like(base.displacement))
-    points = np.vstack([base.external.points, *(c.external.points for _, c in parts)])
-    forces = np.vstack([base.external.forces, *(a * c.external.forces for a, c in parts)])
-    held = np.concatenate([base.external.held, *(c.external.held for _, c in parts)])
-    total = {n: np.asarray(f) for n, f in base.reactions}
-    for a, c in parts:
-        for n, f in c.reactions:
-            total[n] = total.get(n, np.zeros(3)) + a * np.asarray(f)
-    named = tuple((n, (float(f[0]), float(f[1]), float(f[2]))) for n, f in total.items())
+def mix(field: StressField, plan: Plan) -> StressField:
+    """The field of the planned cases from the field of the plan's rows."""
+    if all(parts == ((k, 1.0),) for k, (_, parts) in enumerate(plan.sums)):
+        cases = tuple(replace(a, name=n) for a, (n, _) in zip(field.cases, plan.sums, strict=True))
+        return replace(field, cases=cases)
+    weight = np.zeros((len(plan.sums), len(plan.rows)))
+    for k, (_, parts) in enumerate(plan.sums):
+        for row, amount in parts:
+            weight[k, row] += amount
+    stress = np.tensordot(weight, field.stress, axes=1)
+    probed = np.tensordot(weight, field.probed, axes=1) if field.probed.size else np.zeros((0, 0, 9))
+    answers = tuple(_sum(n, weight[k], field.cases) for k, (n, _) in enumerate(plan.sums))
+    return replace(field, stress=stress, probed=probed, cases=answers)
+
+
+def _sum(name: str, weight: Array, rows: tuple[CaseAnswer, ...]) -> CaseAnswer:
+    used = [(float(a), c) for a, c in zip(weight, rows, strict=True) if abs(a) > _TINY]
+    moved: Array = sum((a * c.displacement for a, c in used), np.zeros_like(rows[0].displacement))
+    points = np.vstack([c.external.points for _, c in used])
+    forces = np.vstack([a * c.external.forces for a, c in used])
+    held = np.concatenate([c.external.held for _, c in used])
+    total: list[tuple[str, Array]] = [(n, np.zeros(3)) for n, _ in used[0][1].reactions]
+    for a, c in used:
+        # A face held in two ways is two holds: they are told apart by their place in the list.
+        total = [(n, f + a * np.asarray(g)) for (n, f), (_, g) in zip(total, c.reactions, strict=True)]
+    named = tuple((n, (float(f[0]), float(f[1]), float(f[2]))) for n, f in total)
     return CaseAnswer(name, moved, External(points, forces, held), named)

@@ -1,0 +1,153 @@
+"""Refreshes docs/screenshots from the demo: each main view in Day, two in Lamp."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+OUT = Path(__file__).parent.parent / "docs/screenshots"
+
+
+def main() -> None:
+    from PyQt6.QtWidgets import QApplication
+
+    sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+    from conftest import open_desk
+
+    from knollside.demo import TOOLPATHS
+    from knollside.gui.theme.look import look
+
+    app = QApplication([])
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        desk = open_desk(app, Path(folder) / "w.sqlite")
+        window = desk.window
+
+        def shot(name: str) -> None:
+            desk.settle()
+            time.sleep(0.3)
+            for _ in range(20):
+                app.processEvents()
+                time.sleep(0.01)
+            window.grab().save(str(OUT / f"{name}.png"))
+            print(f"{name}.png")
+
+        desk.settle(lambda: desk.facts is not None)
+        desk.session.pick("hole-3")
+        shot("1-part")
+        window.take("Lay")
+        desk.settle(lambda: desk.fresh("lay") is not None)
+        window.steps["Lay"]._choose("A")
+        desk.settle(lambda: desk.fresh("detail") is not None)
+        desk.settle(lambda: desk.fresh("trust") is not None)
+        shot("3-lay")
+        lay = window.steps["Lay"]
+        lay.measure.setCurrentIndex(1)
+        lay.turn_to(1)
+        lay.places.bent.setChecked(True)
+        shot("3-lay-places")
+        lay.turn_to(3)
+        shot("3-lay-trust")
+        lay.measure.setCurrentIndex(0)
+        lay.places.bent.setChecked(False)
+        lay.turn_to(4)
+        desk.settle(lambda: desk.fresh("supports") is not None)
+        shot("3-lay-supports")
+        lay.turn_to(5)
+        desk.settle(lambda: desk.fresh("compare") is not None)
+        shot("3-lay-compare")
+        lay.turn_to(0)
+        window.take("Duty")
+        shot("2-duty")
+        window.take("Build")
+        desk.settle(lambda: desk.fresh("build") is not None)
+        board = desk.fresh("build").board
+        best = board.school("Lightest that holds") or board.school("Some of both")
+        build = window.steps["Build"]
+        build._pick(best.recipe)
+        shot("4-build")
+        build.turn_to(1)
+        desk.settle(lambda: desk.fresh("even") is not None)
+        shot("4-build-roofs")
+        build.turn_to(2)
+        desk.settle(lambda: desk.fresh("buys") is not None)
+        shot("4-build-buys")
+        build.turn_to(0)
+        window.steps["Build"]._use()
+        desk.settle(lambda: desk.fresh("prove") is not None)
+        window.take("Fits")
+        desk.settle(lambda: desk.fresh("fits") is not None)
+        fits = window.steps["Fits"]
+        fits._set("hole-1", {"shape": "teardrop"})
+        desk.session.pick("hole-1")
+        desk.settle(lambda: desk.fresh("fits") is not None)
+        fits.correct()
+        desk.settle(lambda: desk.fresh("correct") is not None)
+        shot("5-fits")
+        fits.tabs.turn_to(3)
+        desk.settle()
+        shot("5-fits-changes")
+        fits.tabs.turn_to(0)
+        arm = desk.part.id
+        desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Vent hinge"))
+        desk.settle(lambda: desk.facts is not None)
+        window.take("Bench")
+        bench = window.steps["Bench"]
+        for piece, count in (("bar", 8), ("flare", 4), ("ladder", 11)):
+            bench.choose(piece)
+            desk.settle(lambda count=count: bench.slip.count == count)
+            bench.simulate_rest()
+            desk.settle()
+        window.take("Fits")
+        fits.tabs.turn_to(1)
+        desk.settle(lambda: desk.fresh("gaps") is not None)
+        fits._show_gap(desk.fresh("gaps")[0].free.gap)
+        shot("5-fits-hinge")
+        fits.tabs.turn_to(2)
+        fits.scale.factor.put(1.6)
+        fits.scale.go.click()
+        desk.settle(lambda: desk.fresh("scale") is not None)
+        shot("5-fits-scale")
+        fits.tabs.turn_to(0)
+        window.take("Proof")
+        window.steps["Proof"].choose("ladder")
+        desk.settle(lambda: window.steps["Proof"].pieces.piece is not None)
+        shot("6-proof")
+        desk.workspace.open(arm)
+        desk.settle(lambda: desk.facts is not None)
+        window.take("Run")
+        window.steps["Run"].export_to(Path(folder))
+        shot("7-run")
+        clip = next(p.id for p in desk.shop.parts.names() if p.name == "Trellis clip")
+        desk.workspace.open(clip)
+        desk.settle(lambda: desk.part.id == clip and desk.facts is not None)
+        window.take("Run")
+        window.steps["Run"].read_sliced(TOOLPATHS / "clip-wrong.gcode")
+        desk.settle(lambda: desk.fresh("sliced") is not None)
+        bar = window.steps["Run"].panel.verticalScrollBar()
+        bar.setValue(bar.maximum())
+        shot("7-run-sliced")
+        desk.workspace.open(arm)
+        desk.settle(lambda: desk.part.id == arm and desk.facts is not None)
+        window.take("Bench")
+        bench.choose("bar")
+        desk.settle(lambda: bench.slip.count > 0)
+        for _ in range(3):
+            bench.simulate()
+            desk.settle()
+        look.switch(True)
+        shot("8-bench-lamp")
+        look.switch(False)
+        window.take("Workshop")
+        shot("9-workshop")
+        window.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,85 @@
+"""From what is stated to the question: the one place where either becomes the other, for window and command line."""
+
+from __future__ import annotations
+
+from knollside.core.job.answer import CELLS
+from knollside.core.job.ask import MeshKey
+from knollside.core.job.file import Job
+from knollside.core.job.questions.fits import Correct, Fits
+from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.recipe import Build, PriceOf
+from knollside.core.job.questions.strength import Prove, Rank, StrengthOf, strength_question
+from knollside.core.job.stated import Stated
+from knollside.core.lay.ways import NET_DIRECTIONS
+from knollside.core.mesh.identity import Named, Names, Signature
+
+Vec = tuple[float, float, float]
+
+
+def stated_of(job: Job) -> Stated:
+    """All that a job file states."""
+    return Stated(
+        job.duty,
+        job.recipe,
+        job.way,
+        job.mates,
+        job.material,
+        job.printer,
+        dict(job.own_cards),
+        job.readings,
+        job.gap_trials,
+        job.prints,
+    )
+
+
+def names_from(features: dict[str, Signature], lost: dict[str, Signature], fingerprint: str) -> Names:
+    """Names as a job file carries them; its last numbers are the greatest it has of each kind."""
+    entries = [Named(id=k, signature=s) for k, s in features.items()]
+    entries += [Named(id=k, signature=s, lost=True) for k, s in lost.items()]
+    last: dict[str, int] = {}
+    for e in entries:
+        kind, _, number = e.id.rpartition("-")
+        if kind and number.isdigit():
+            last[kind] = max(last.get(kind, 0), int(number))
+    return Names(of=fingerprint, entries=tuple(entries), last=last)
+
+
+def part_of(job: Job, mesh: MeshKey) -> Part:
+    """The part of a job with its features under the file's names; of a file without any, as they are found."""
+    return Part(mesh, names_from(job.features, job.lost, mesh.fingerprint))
+
+
+def ask_strength(
+    part: Part,
+    s: Stated,
+    cells: int = CELLS,
+    direction: Vec | None = None,
+    exactly: bool = False,
+    probes: tuple[Vec, ...] = (),
+) -> StrengthOf:
+    return strength_question(part, s.duty, s.recipe, s.card, cells, direction, exactly, probes)
+
+
+def ask_ways(strength: StrengthOf, s: Stated, directions: int = NET_DIRECTIONS) -> Rank:
+    return Rank(strength, s.duty.purpose, s.printer.bed_mm, directions)
+
+
+def ask_board(strength: StrengthOf, s: Stated, direction: Vec, checked: bool = False) -> Build:
+    return Build(strength, direction, s.printer, tuple(s.cards.values()), s.factor, checked)
+
+
+def ask_proof(strength: StrengthOf, s: Stated) -> Prove:
+    """The stated recipe with the shell that its way makes."""
+    return Prove(strength.printed(s.recipe, s.direction))
+
+
+def ask_fits(part: Part, s: Stated) -> Fits:
+    return Fits(part, s.mates, s.direction, s.readings, s.fit_setting, tuple(sorted(s.windows.items())))
+
+
+def ask_corrected(part: Part, s: Stated) -> Correct:
+    return Correct(ask_fits(part, s), s.recipe)
+
+
+def ask_price(part: Part, s: Stated, direction: Vec | None = None) -> PriceOf:
+    return PriceOf(part, s.card, direction or s.direction, s.recipe, s.factor)

@@ -1,0 +1,274 @@
+"""Rules of editing what a part must do: pure functions from records to records.
+
+What is held is stored in the duty's holds, what is pushed in its cases, what meets something in the mates; a face's
+mark is read from them, never stored twice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from knollside.core.fit.hardware import suggestion
+from knollside.core.model import (
+    GRAVITY,
+    Duty,
+    FaceMark,
+    Feature,
+    Held,
+    HeldKind,
+    Load,
+    LoadCase,
+    LoadKind,
+    Mate,
+    SurfaceMark,
+    bounds_of,
+)
+from knollside.core.model.base import MOST_N
+
+Mates = tuple[Mate, ...]
+Vec = tuple[float, float, float]
+FIRST_LOAD_N = 50.0
+MOST_MOVED = 500.0  # mm; a snap that moves farther is no snap
+
+
+@dataclass(frozen=True)
+class Said:
+    """A duty with its mates: all that can be said of a part's faces."""
+
+    duty: Duty
+    mates: Mates
+
+
+def marks_of(duty: Duty, mates: Mates) -> dict[str, FaceMark]:
+    """What is said of each feature, one mark each: held before pushed before mates before what it looks like."""
+    out = {name: FaceMark(mark.value) for name, mark in duty.marks.items()}
+    for m in mates:
+        for name in (m.feature, m.partner):
+            if name:
+                out[name] = FaceMark.MATES
+    for c in duty.cases:
+        out |= {ld.feature: FaceMark.PUSHED for ld in c.loads if ld.feature}
+    out |= {h.feature: FaceMark.HELD for h in duty.held if h.feature}
+    return out
+
+
+def spoken_of(duty: Duty, mates: Mates) -> set[str]:
+    """Ids of all features that something is said of."""
+    return set(marks_of(duty, mates))
+
+
+def marked(duty: Duty, mates: Mates, feature: Feature, mark: FaceMark | None) -> Said:
+    """Say one thing of a feature, in place of what was said before; None takes everything back but its mate."""
+    name = feature.id
+    duty = released(unloaded(duty, name), name)
+    marks = {k: v for k, v in duty.marks.items() if k != name}
+    if mark is FaceMark.HELD:
+        duty = duty.model_copy(update={"held": (*duty.held, Held(feature=name))})
+    elif mark is FaceMark.PUSHED:
+        duty = pushed(duty, name)
+    elif mark is FaceMark.MATES:
+        mates = with_mate(mates, feature)
+    elif mark is not None:
+        marks[name] = SurfaceMark(mark.value)
+    else:
+        mates = tuple(m for m in mates if m.feature != name)
+    return Said(duty.model_copy(update={"marks": marks}), mates)
+
+
+def with_mate(mates: Mates, feature: Feature) -> Mates:
+    """Mates with the hardware that suits a hole or pin, unless something goes there already."""
+    if any(m.feature == feature.id for m in mates) or feature.kind not in ("hole", "pin", "hexagon"):
+        return mates
+    if not feature.diameter:
+        return mates
+    fits = feature.kind in ("hole", "hexagon")
+    name, fit = suggestion(feature.diameter, feature.kind) if fits else ("as drawn", "as drawn")
+    return (*mates, Mate.model_validate({"feature": feature.id, "hardware": name, "fit": fit}))
+
+
+def all_mated(mates: Mates, features: tuple[Feature, ...]) -> Mates:
+    """Mates with hardware for every through hole and hexagon that has none; counterbores go with their hole."""
+    for f in features:
+        wanted = (f.kind == "hole" and f.through) or (f.kind == "hexagon" and f.inside)
+        if wanted and f.role not in ("counterbore", "step"):
+            mates = with_mate(mates, f)
+    return mates
+
+
+def mate_changed(mates: Mates, feature: str, change: Mapping[str, object]) -> Mates:
+    """One mate with some of its fields changed; checked as a whole."""
+    return tuple(Mate.model_validate(m.model_dump() | dict(change)) if m.feature == feature else m for m in mates)
+
+
+def mate_dropped(mates: Mates, feature: str) -> Mates:
+    return tuple(m for m in mates if m.feature != feature)
+
+
+def pushed(duty: Duty, feature: str) -> Duty:
+    """A first load on a feature, straight down, joined to the first case."""
+    load = Load(feature=feature, force_N=(0.0, 0.0, -FIRST_LOAD_N))
+    if not duty.cases:
+        return duty.model_copy(update={"cases": (LoadCase(name="the load", loads=(load,)),)})
+    first = duty.cases[0]
+    joined = first.model_copy(update={"loads": (*first.loads, load)})
+    return duty.model_copy(update={"cases": (joined, *duty.cases[1:])})
+
+
+def loaded(duty: Duty, feature: str) -> Duty:
+    """A load case of its own on a feature."""
+    name = _fresh_name({c.name for c in duty.cases})
+    case = LoadCase(name=name, loads=(Load(feature=feature, force_N=(0.0, 0.0, -FIRST_LOAD_N)),))
+    return duty.model_copy(update={"cases": (*duty.cases, case)})
+
+
+def _fresh_name(taken: set[str]) -> str:
+    return next(n for n in (f"load {i}" for i in range(1, 1000)) if n not in taken)
+
+
+def unloaded(duty: Duty, feature: str) -> Duty:
+    """No load on a feature any more; cases that lose their last load go."""
+    cases = tuple(
+        c.model_copy(update={"loads": tuple(ld for ld in c.loads if ld.feature != feature)}) for c in duty.cases
+    )
+    return duty.model_copy(update={"cases": tuple(c for c in cases if c.loads)})
+
+
+def case_changed(duty: Duty, i: int, case: LoadCase) -> Duty:
+    return duty.model_copy(update={"cases": (*duty.cases[:i], case, *duty.cases[i + 1 :])})
+
+
+def case_dropped(duty: Duty, i: int) -> Duty:
+    return duty.model_copy(update={"cases": (*duty.cases[:i], *duty.cases[i + 1 :])})
+
+
+def aimed(duty: Duty, case: int, load: int, toward: Vec) -> Duty:
+    """One load turned to a direction, as strong as it was."""
+    c = duty.cases[case]
+    old = c.loads[load]
+    key = "deflection_mm" if old.kind == "deflection" else "force_N"
+    turned = old.model_copy(update={key: tuple(x * amount(old) for x in toward)})
+    loads = (*c.loads[:load], turned, *c.loads[load + 1 :])
+    return case_changed(duty, case, c.model_copy(update={"loads": loads}))
+
+
+def held_as(duty: Duty, i: int, kind: HeldKind) -> Duty:
+    """One hold made another kind."""
+    h = Held.model_validate(duty.held[i].model_dump() | {"kind": kind})
+    return duty.model_copy(update={"held": (*duty.held[:i], h, *duty.held[i + 1 :])})
+
+
+def let_go(duty: Duty, i: int) -> Duty:
+    return duty.model_copy(update={"held": (*duty.held[:i], *duty.held[i + 1 :])})
+
+
+def released(duty: Duty, feature: str) -> Duty:
+    """A feature held no more."""
+    return duty.model_copy(update={"held": tuple(h for h in duty.held if h.feature != feature)})
+
+
+def with_tread(duty: Duty, name: str, value: float | None) -> Duty:
+    """One's own factor on the stair, or the typical one again (None)."""
+    treads = {k: v for k, v in duty.treads.items() if k != name}
+    if value is not None:
+        treads[name] = value
+    return Duty.model_validate(duty.model_dump() | {"treads": treads})
+
+
+def amount(load: Load) -> float:
+    """The load's own number in its inside unit (N, g, N mm, MPa or mm)."""
+    if load.kind == "weight":
+        return load.weight_g or 0.0
+    if load.kind == "torque":
+        return load.torque_Nmm or 0.0
+    if load.kind == "pressure":
+        return load.pressure_MPa or 0.0
+    if load.kind == "deflection":
+        return float(np.linalg.norm(load.deflection_mm or (0.0, 0.0, 0.0)))
+    return load.newtons
+
+
+def with_amount(load: Load, value: float) -> Load:
+    """The same load with its number set to ``value``; direction and place stay."""
+    plain = {"weight": "weight_g", "torque": "torque_Nmm", "pressure": "pressure_MPa"}
+    if load.kind in plain:
+        change: dict[str, object] = {plain[load.kind]: value}
+    else:
+        key = "deflection_mm" if load.kind == "deflection" else "force_N"
+        change = {key: tuple(c * value for c in toward(load))}
+    return Load.model_validate(load.model_dump() | change)
+
+
+def toward(load: Load) -> Vec:
+    """Which way it pushes or is moved; straight down where it has no direction yet."""
+    v = np.asarray((load.deflection_mm or (0.0, 0.0, 0.0)) if load.kind == "deflection" else load.vector, float)
+    length = float(np.linalg.norm(v))
+    if length < 1e-12:
+        return (0.0, 0.0, -1.0)
+    x, y, z = (float(c) / length for c in v)
+    return x, y, z
+
+
+def turned_into(load: Load, kind: LoadKind) -> Load:
+    """The load as another kind, keeping its place, and as much of its size as makes sense."""
+    unit, newtons = toward(load), load.newtons or FIRST_LOAD_N
+    change: dict[str, object] = {"kind": kind, "feature": load.feature, "at": load.at}
+    if kind in ("force", "bearing"):
+        change["force_N"] = tuple(c * newtons for c in unit)
+    elif kind == "weight":
+        change["weight_g"] = newtons / GRAVITY * 1000
+    elif kind == "torque":
+        change["torque_Nmm"] = 1000.0
+    elif kind == "pressure":
+        change["pressure_MPa"] = 0.1
+    else:
+        change["deflection_mm"] = unit
+    return Load.model_validate(change)
+
+
+def without(duty: Duty, names: set[str]) -> Duty:
+    """Nothing said any more of features that are not there."""
+    for name in names:
+        duty = released(unloaded(duty, name), name)
+    return duty.model_copy(update={"marks": {k: v for k, v in duty.marks.items() if k not in names}})
+
+
+def size_of(case: LoadCase) -> float:
+    """A case's own number: forces add up; a pressure or a movement is the same for each face."""
+    sizes = [amount(ld) for ld in case.loads]
+    return max(sizes) if case.loads[0].kind in ("pressure", "deflection") else sum(sizes)
+
+
+def case_sized(case: LoadCase, value: float) -> LoadCase:
+    """A case made as strong as ``value`` in all, its loads in proportion."""
+    total = size_of(case)
+    return _with_loads(case, [with_amount(ld, amount(ld) * value / total if total else value) for ld in case.loads])
+
+
+def case_turned_into(case: LoadCase, kind: LoadKind) -> LoadCase:
+    return _with_loads(case, [turned_into(ld, kind) for ld in case.loads])
+
+
+def case_aimed(case: LoadCase, way: Vec) -> LoadCase:
+    """Every load of a case turned to one direction, as strong as it was."""
+    key = "deflection_mm" if case.loads[0].kind == "deflection" else "force_N"
+    return _with_loads(case, [ld.model_copy(update={key: tuple(c * amount(ld) for c in way)}) for ld in case.loads])
+
+
+def case_about(case: LoadCase, axis: Vec | None) -> LoadCase:
+    """Torques of a case about one axis, or each about its feature's own (None)."""
+    return _with_loads(case, [ld.model_copy(update={"axis": axis}) for ld in case.loads])
+
+
+def _with_loads(case: LoadCase, loads: list[Load]) -> LoadCase:
+    return case.model_copy(update={"loads": tuple(loads)})
+
+
+def most_of(kind: LoadKind) -> float:
+    """The greatest size a load of a kind may have, in its inside unit, as its record bounds it."""
+    field = {"weight": "weight_g", "torque": "torque_Nmm", "pressure": "pressure_MPa"}.get(kind)
+    if field is not None:
+        return bounds_of(Load, field)[1]
+    return MOST_MOVED if kind == "deflection" else MOST_N

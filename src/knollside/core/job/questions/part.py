@@ -1,0 +1,114 @@
+"""What a mesh is, what its features are called, and what it looks like."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from knollside.core.job.answer import PartFacts, read_part
+from knollside.core.job.ask import Answerer, MeshKey, Question
+from knollside.core.mesh.appearance import Appearance, appearance_of
+from knollside.core.mesh.facemap import Motion
+from knollside.core.mesh.features import feature_of_face
+from knollside.core.mesh.identity import Names, first_names, follow, named, with_patch
+from knollside.core.mesh.repair import Repair, repair
+from knollside.core.model import Feature, Mesh
+
+Vec = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class MeshFacts:
+    """A mesh checked, its features as they were found (numbered, not named), and what a picture of it needs."""
+
+    facts: PartFacts
+    look: Appearance
+
+
+@dataclass(frozen=True, eq=False)
+class ReadMesh(Question[MeshFacts]):
+    """Check a mesh and find what is on it."""
+
+    mesh: MeshKey
+    kept: ClassVar[int] = 2
+
+    def answer(self, ask: Answerer) -> MeshFacts:
+        facts = read_part(ask.mesh(self.mesh), tick=ask.tick)
+        ask.tick(0.8, "drawing it")
+        return MeshFacts(facts, appearance_of(facts.mesh))
+
+
+@dataclass(frozen=True, eq=False)
+class Part(Question[PartFacts]):
+    """A mesh with its features under their lasting names."""
+
+    mesh: MeshKey
+    names: Names
+    kept: ClassVar[int] = 2
+
+    def answer(self, ask: Answerer) -> PartFacts:
+        return with_names(ask(ReadMesh(self.mesh)).facts, self.names)
+
+
+def with_names(found: PartFacts, names: Names) -> PartFacts:
+    """Facts of a mesh with its features under lasting names; those of ``names`` that it has not are ``lost``."""
+    given = named(found.mesh, found.features, names)
+    return PartFacts(found.mesh, found.soundness, given.features, given.names.lost)
+
+
+@dataclass(frozen=True, eq=False)
+class FollowNames(Question[Names]):
+    """Names carried from one mesh of a part to the next; ``motion`` None where it was drawn anew."""
+
+    before: Part
+    mesh: MeshKey
+    motion: Motion | None
+    kept: ClassVar[int] = 2
+
+    def answer(self, ask: Answerer) -> Names:
+        old, found = ask(self.before, 0.0, 0.4), ask(ReadMesh(self.mesh), 0.4, 0.9).facts
+        ask.tick(0.9, "following what was said of it")
+        before = named(old.mesh, ask(ReadMesh(self.before.mesh)).facts.features, self.before.names)
+        made = follow(old.mesh, before, found.mesh, found.features, self.mesh.fingerprint, self.motion)
+        return made.names
+
+
+def names_of_new(mesh: MeshKey, found: PartFacts) -> Names:
+    """Names of a mesh that comes without any."""
+    return first_names(mesh.fingerprint, found.features)
+
+
+def naming(names: Names, part: PartFacts, wanted: set[str]) -> Names:
+    """Names with those unnamed patches added that are spoken of for the first time."""
+    for name in sorted(wanted):
+        kind, _, number = name.rpartition("-")
+        if kind == "patch" and number.isdigit() and names.entry(name) is None and int(number) < len(part.mesh.faces):
+            names = with_patch(names, feature_of_face(part.mesh, part.features, int(number)))
+    return names
+
+
+def feature_named(part: PartFacts, name: str) -> Feature | None:
+    """A feature by its id, or the unnamed patch that was just pointed at."""
+    found = part.feature(name)
+    kind, _, number = name.rpartition("-")
+    if found is None and kind == "patch" and number.isdigit() and int(number) < len(part.mesh.faces):
+        if all(e.id != name for e in part.lost):
+            return feature_of_face(part.mesh, part.features, int(number))
+    return found
+
+
+@dataclass(frozen=True, eq=False)
+class Mend(Question[Repair]):
+    """A mesh mended, with an account of it."""
+
+    mesh: MeshKey
+    kept: ClassVar[int] = 1
+
+    def answer(self, ask: Answerer) -> Repair:
+        ask.tick(0.2, "mending")
+        return repair(ask.mesh(self.mesh))
+
+
+def in_millimetres(mesh: Mesh, factor: float) -> Mesh:
+    """A mesh read in another unit, as millimetres."""
+    return Mesh(mesh.vertices * factor, mesh.faces)

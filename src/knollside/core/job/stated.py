@@ -1,0 +1,142 @@
+"""All that is stated of a part, and what follows from it at once: the record that window and command line share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from knollside.core.fit.flaring import learn_flare
+from knollside.core.fit.freeing import learn_frees
+from knollside.core.fit.process import Setting as FitSetting
+from knollside.core.fit.process import setting_of
+from knollside.core.fit.windows import Windows, windows_for
+from knollside.core.job.edits import marks_of
+from knollside.core.job.file import Printed
+from knollside.core.learning.bond import learn_bond
+from knollside.core.material.allowables import Allowables, limits_of
+from knollside.core.material.bond import Setting, with_setting
+from knollside.core.material.cards import MATERIALS, Material, material, with_bond
+from knollside.core.material.own import FieldName, OwnCard, OwnValue, with_own
+from knollside.core.model import (
+    Duty,
+    FaceMark,
+    GapTrial,
+    Holding,
+    Mate,
+    Measurement,
+    PrinterFacts,
+    Range,
+    Recipe,
+    Refused,
+    Way,
+)
+from knollside.core.recipe.price import time_factor
+
+UP = (0.0, 0.0, 1.0)
+Vec = tuple[float, float, float]
+
+
+def learned_cards(own: dict[str, OwnCard], prints: tuple[Printed, ...]) -> dict[str, Material]:
+    """Every material, with the person's own values, and bonds learned from trials, in place of typical ones."""
+    out: dict[str, Material] = {}
+    for name, typical in MATERIALS.items():
+        card = with_own(typical, own.get(name))
+        tests = [p.broke for p in prints if p.broke is not None and p.material == name]
+        out[name] = with_bond(card, learn_bond(tests, card.bond) if tests else None)
+    return out
+
+
+@dataclass(frozen=True)
+class Stated:
+    """Duty, recipe, way, mates and material of a part; its printer; and what was measured, tried and printed there."""
+
+    duty: Duty = field(default_factory=Duty)
+    recipe: Recipe = field(default_factory=Recipe)
+    way: Way | None = None
+    mates: tuple[Mate, ...] = ()
+    material: str = "PETG"
+    printer: PrinterFacts = field(default_factory=PrinterFacts)
+    own: dict[str, OwnCard] = field(default_factory=dict)
+    readings: tuple[Measurement, ...] = ()
+    trials: tuple[GapTrial, ...] = ()
+    prints: tuple[Printed, ...] = ()
+
+    @property
+    def direction(self) -> Vec:
+        """The build direction: the chosen one, or up as drawn."""
+        return self.way.direction if self.way is not None else UP
+
+    @property
+    def holding(self) -> Holding:
+        return self.way.holding if self.way is not None else Holding()
+
+    @property
+    def loaded(self) -> bool:
+        """Whether a load and a hold are stated, so that strength can be weighed."""
+        return bool(self.duty.held and self.duty.cases)
+
+    @cached_property
+    def marks(self) -> dict[str, FaceMark]:
+        """What is said of features, one mark each."""
+        return marks_of(self.duty, self.mates)
+
+    @cached_property
+    def cards(self) -> dict[str, Material]:
+        return learned_cards(self.own, self.prints)
+
+    @property
+    def plain_card(self) -> Material:
+        """The part's material before this recipe's heat, fan and nozzle are counted. Raises :class:`Refused`."""
+        return self.cards[material(self.material).name]
+
+    @cached_property
+    def card(self) -> Material:
+        """The part's material: the person's own values and trials first, as this recipe and nozzle print it."""
+        return with_setting(self.plain_card, self.setting)
+
+    @property
+    def setting(self) -> Setting:
+        """How this recipe and nozzle print the bond between layers."""
+        # Own pull tests were printed with this nozzle: what it costs is in them already.
+        hard = self.printer.hard_nozzle and not self.plain_card.bond.source.startswith("yours")
+        r = self.recipe
+        return Setting(r.nozzle_c, r.fan, None, hard, r.layer_height / self.printer.nozzle_mm)
+
+    @property
+    def own_values(self) -> dict[FieldName, OwnValue]:
+        """The person's own values of the part's material."""
+        return self.own.get(self.material, OwnCard()).values
+
+    @cached_property
+    def factor(self) -> Range:
+        """Hours of this printer over the estimate."""
+        return time_factor([(p.estimate_hours or 0, p.actual_hours or 0) for p in self.prints])
+
+    @cached_property
+    def stair(self) -> tuple[Allowables, ...] | str:
+        """What each load case may ask of the material, or why it cannot be told."""
+        try:
+            return limits_of(self.duty, self.card)
+        except Refused as refusal:
+            return str(refusal)
+
+    # Fits
+
+    @cached_property
+    def windows(self) -> Windows:
+        """Windows of the fit classes for the part's material, the person's own first."""
+        return windows_for(self.material, self.own.get(self.material, OwnCard()).windows)
+
+    @property
+    def fit_setting(self) -> FitSetting:
+        """What readings must share with this job to speak for it."""
+        return setting_of(self.recipe, self.printer.nozzle_mm)
+
+    @cached_property
+    def flares(self) -> Range:
+        """How much this printer's first layer grows, mm a side."""
+        return learn_flare(self.readings, self.fit_setting)
+
+    def frees(self, direction: str) -> Range:
+        """The drawn gap a side that comes free half the time on this printer, mm."""
+        return learn_frees(self.trials, direction)

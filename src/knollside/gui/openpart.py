@@ -1,0 +1,117 @@
+"""The open part as it is stored: a frozen snapshot of all that its answers rest on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cached_property
+
+from knollside.core.job.ask import MeshKey
+from knollside.core.job.questions.fits import Learned
+from knollside.core.job.questions.part import Part
+from knollside.core.job.stated import Stated
+from knollside.core.material.own import OwnCard
+from knollside.core.model import GapTrial, Measurement, PrinterFacts
+from knollside.store.records import PartDoc, PrintRecord, Spool
+
+Vec = tuple[float, float, float]
+DatedReadings = tuple[tuple[int, datetime, Measurement], ...]
+DatedTrials = tuple[tuple[int, datetime, GapTrial], ...]
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """What the whole workshop has: printers, spools, and a person's own values of materials."""
+
+    printers: dict[int, PrinterFacts]
+    spools: tuple[Spool, ...]
+    own: dict[str, OwnCard]
+
+
+@dataclass(frozen=True, kw_only=True)
+class OpenPart(Stated):
+    """What is stated of the open part, with where it is stored. Nothing here is asked of the worker."""
+
+    doc: PartDoc
+    shelf: Shelf
+    dated_readings: DatedReadings = ()
+    dated_trials: DatedTrials = ()
+    records: tuple[PrintRecord, ...] = ()
+
+    @classmethod
+    def of(
+        cls,
+        doc: PartDoc,
+        shelf: Shelf,
+        readings: DatedReadings = (),
+        trials: DatedTrials = (),
+        records: tuple[PrintRecord, ...] = (),
+    ) -> OpenPart:
+        """A part with its printer's records."""
+        return cls(
+            duty=doc.duty,
+            recipe=doc.recipe,
+            way=doc.way,
+            mates=doc.mates,
+            material=doc.material,
+            printer=shelf.printers.get(doc.printer_id or 0, PrinterFacts()),
+            own=shelf.own,
+            readings=tuple(m for _, _, m in readings),
+            trials=tuple(t for _, _, t in trials),
+            prints=tuple(r.printed for r in records),
+            doc=doc,
+            shelf=shelf,
+            dated_readings=readings,
+            dated_trials=trials,
+            records=records,
+        )
+
+    @property
+    def id(self) -> int:
+        return self.doc.id
+
+    @property
+    def name(self) -> str:
+        return self.doc.name
+
+    @property
+    def job(self) -> str:
+        return self.doc.job
+
+    @property
+    def mesh_hash(self) -> str:
+        return self.doc.mesh_hash
+
+    @property
+    def mesh_key(self) -> MeshKey:
+        return MeshKey(self.doc.mesh_hash)
+
+    @property
+    def revision(self) -> int:
+        return self.doc.revision
+
+    @property
+    def revision_note(self) -> str:
+        return self.doc.revision_note
+
+    @property
+    def printer_id(self) -> int | None:
+        return self.doc.printer_id
+
+    @property
+    def spool_id(self) -> int | None:
+        return self.doc.spool_id
+
+    @cached_property
+    def question(self) -> Part | None:
+        """The part under its lasting names; None until they are known."""
+        names = self.doc.newest.names
+        return None if names is None else Part(self.mesh_key, names)
+
+    @property
+    def spool(self) -> Spool | None:
+        return next((s for s in self.shelf.spools if s.id == self.spool_id), None)
+
+    @property
+    def learned_gaps(self) -> Learned:
+        return Learned(self.readings, self.trials, self.fit_setting)

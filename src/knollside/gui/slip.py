@@ -1,0 +1,187 @@
+"""The measuring slip as it is being filled in: which piece, which place is next, readings still to be settled."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from knollside.core.fit.process import learn
+from knollside.core.model import GapTrial, Measurement, Refused
+from knollside.core.proof.piece import Rung, Spot
+from knollside.core.proof.slip import middle_of, read_entry, wants_another
+from knollside.gui import nodes
+from knollside.gui.session import Seeing, Session
+from knollside.sim.desk import PrintedPiece, printer_named
+
+Source = Literal["typed", "calliper", "simulated", "imported"]
+_PRINT = 7  # the simulated twin prints each piece once: measured again it is the same size
+_ODD = 0.15  # mm off what is expected; a lone reading farther off is asked for again
+
+
+class Slip(Seeing):
+    """Goes through the places of one piece in order. A reading is kept, as one step of undo, once its place is settled;
+    what cannot be is refused with a sentence and nothing is taken."""
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self.name = ""
+        self.spots: tuple[Spot, ...] = ()
+        self.rungs: tuple[Rung, ...] = ()
+        self.at = 0
+        self.times = 1
+        self.pending: list[float] = []
+        self.found: dict[str, float] = {}
+
+    def put(self, name: str, spots: tuple[Spot, ...], rungs: tuple[Rung, ...]) -> None:
+        """The piece to measure; another one starts at its first place."""
+        if name != self.name or spots != self.spots or rungs != self.rungs:
+            if name != self.name:
+                self.found = {}
+                self.at = 0
+            self.name, self.spots, self.rungs, self.pending = name, spots, rungs, []
+
+    @property
+    def spot(self) -> Spot | None:
+        return self.spots[self.at % len(self.spots)] if self.spots else None
+
+    @property
+    def rung(self) -> Rung | None:
+        """The gap to try next, once there is nothing left to measure."""
+        return self.rungs[self.at % len(self.rungs)] if self.rungs and not self.spots else None
+
+    @property
+    def count(self) -> int:
+        return len(self.spots) or len(self.rungs)
+
+    def skip(self) -> None:
+        self.at += 1
+        self.pending = []
+
+    def take(self, text: str, source: Source) -> str:
+        """One number for the place that is lit; a sentence of what came of it. Raises :class:`Refused`."""
+        spot = self.spot
+        if spot is None:
+            raise Refused("There is nothing to measure here; choose a piece that has places.")
+        entry = read_entry(text, spot, self.spots)
+        self.need_printer()
+        self.pending.append(entry.value)
+        values = tuple(self.pending)
+        said = f"{entry.note} " if entry.note else ""
+        more = wants_another(values)
+        if not more and len(values) == 1 and self.times == 1:
+            more = self._odd(spot, entry.value)
+        if more or len(values) < self.times:
+            left = self.times - len(values)
+            return f"{said}{entry.value:.2f} mm. {more or f'{left} more of this place.'}"
+        value = middle_of(values)
+        self.pending = []
+        self.at += 1
+        self.found[spot.name] = value
+        self.workspace.add_reading(self._reading(spot, value, source, len(values)))
+        return f"{said}{spot.name.capitalize()}: {value:.2f} mm, {value - spot.drawn:+.2f} off."
+
+    def _odd(self, spot: Spot, value: float) -> str:
+        """Whether a lone reading is far from all that is known of this printer."""
+        kind = "hole" if spot.kind == "hole" else "pin"
+        shift = learn(self.part.readings, kind, spot.axis, spot.drawn, self.part.fit_setting)
+        flare = 2 * self.part.flares.value if spot.kind == "foot" else 0.0
+        expected = spot.drawn + shift.value + flare
+        room = max(_ODD, 4 * shift.sigma) + (0.3 if spot.kind == "foot" else 0.0)
+        if shift.count >= 3 and abs(value - expected) > room:
+            return f"About {expected:.2f} was to be expected; measure this place once more."
+        return ""
+
+    def _reading(self, spot: Spot, value: float, source: Source, repeats: int) -> Measurement:
+        setting = self.part.fit_setting
+        return Measurement.model_validate(
+            {
+                "kind": spot.kind,
+                "axis": spot.axis,
+                "drawn": spot.drawn,
+                "printed": round(value, 4),
+                "source": source,
+                "nozzle_mm": setting.nozzle_mm,
+                "layer_height": setting.layer_height,
+                "bar": self.name,
+                "repeats": repeats,
+            }
+        )
+
+    def try_rung(self, freed: bool, source: Literal["typed", "simulated", "imported"] = "typed") -> str:
+        """One gap came free, or did not."""
+        rung = self.rung
+        if rung is None:
+            raise Refused("There is no gap to try here.")
+        self.need_printer()
+        self.at += 1
+        trial = self._trial(rung, freed, source)
+        words = f"{rung.drawn:.2f} mm {rung.direction}: {'came free' if freed else 'stuck'}"
+        self.workspace.add_trials((trial,), words)
+        return f"{words}."
+
+    def _trial(self, rung: Rung, freed: bool, source: Literal["typed", "simulated", "imported"]) -> GapTrial:
+        return GapTrial.model_validate(
+            {
+                "direction": rung.direction,
+                "drawn": rung.drawn,
+                "freed": freed,
+                "layer_height": self.part.fit_setting.layer_height,
+                "source": source,
+            }
+        )
+
+    def need_printer(self) -> None:
+        """Readings belong to a printer; raises :class:`Refused` where the part has none."""
+        if not self.session.has_part or self.part.printer_id is None:
+            self.pending = []
+            raise Refused("Add your printer at Workshop (Alt+9) first; readings belong to one.")
+
+    # The simulated workshop
+
+    @property
+    def printed(self) -> PrintedPiece:
+        """This piece as the simulated twin of the printer has printed it."""
+        return PrintedPiece(printer_named(self.part.printer.name), _PRINT)
+
+    def simulated_reading(self) -> float:
+        """What the simulated calliper shows at the place that is lit."""
+        spot = self.spot
+        if spot is None:
+            raise Refused("There is nothing to measure here; choose a piece that has places.")
+        return self.printed.read(spot, len(self.pending))
+
+    def simulate_rest(self) -> str:
+        """Print the piece on the simulated twin and measure or try all that is left, as one step of undo."""
+        self.need_printer()
+        printed, left = self.printed, max(self.count - self.at % max(self.count, 1), 0)
+        if self.spots:
+            taken = []
+            for spot in self.spots[self.count - left :]:
+                value = middle_of(tuple(printed.read(spot, k) for k in range(self.times)))
+                self.found[spot.name] = value
+                taken.append(self._reading(spot, value, "simulated", self.times))
+            self.at += left
+            self.workspace.add_readings(tuple(taken), f"{len(taken)} readings of a simulated print")
+            return f"{len(taken)} places measured on a simulated print of {self.part.printer.name}."
+        if self.rungs:
+            rest = self.rungs[self.count - left :]
+            freed = {r: printed.came_free(r) for r in rest}
+            self.at += left
+            trials = tuple(self._trial(r, v, "simulated") for r, v in freed.items())
+            self.workspace.add_trials(trials, f"{len(trials)} gaps of a simulated print")
+            return f"{sum(freed.values())} of {len(freed)} gaps came free on a simulated print."
+        raise Refused("There is nothing to measure or try on this piece.")
+
+
+def part_spots(session: Session, corrected: dict[str, float]) -> tuple[Spot, ...]:
+    """The part's own mates as places to measure, with the sizes they are drawn with once corrected."""
+    fitting = session.view.get(nodes.FITS).fresh
+    facts = session.view.facts
+    if fitting is None or facts is None:
+        return ()
+    out = []
+    for c in fitting.corrections:
+        f = facts.feature(c.feature)
+        if f is not None:
+            kind = "pin" if f.kind == "pin" else "hole"
+            out.append(Spot(f.title.lower(), kind, round(corrected.get(c.feature, c.from_mm), 3), f.centre, c.axis))
+    return tuple(out)

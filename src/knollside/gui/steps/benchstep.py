@@ -1,0 +1,379 @@
+"""Bench: measured sizes and tried gaps in, prints and breaks in; what was learned goes back to every verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QFileDialog, QStackedWidget
+
+from knollside.core.fit.process import REFERENCE, more_to_halve
+from knollside.core.learning.readingstable import write_readings
+from knollside.core.model import Refused
+from knollside.core.proof.piece import Rung, Spot
+from knollside.gui import nodes
+from knollside.gui.derived import Node
+from knollside.gui.fileasks import LoadTable
+from knollside.gui.instruments.fitstrips import ErrorChart, GapChart
+from knollside.gui.instruments.widgets import tell
+from knollside.gui.pieces import Pieces
+from knollside.gui.ports import SerialCalliper
+from knollside.gui.session import Session
+from knollside.gui.slip import Slip, Source, part_spots
+from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.steps.benchpages import MeasurePage, PrinterPage
+from knollside.gui.steps.proof import piece_scene
+from knollside.gui.steps.recordpage import RecordPage
+from knollside.gui.steps.scenes import base_scene
+from knollside.gui.steps.tabs import Tabs
+from knollside.gui.viewport.scene import Scene
+from knollside.gui.worker import Outcome
+from knollside.report.export import write_whole
+from knollside.sim.serialport import SimulatedPort
+
+_PIECES = [
+    ("bar", "Hole and pin bar"),
+    ("flare", "Flare piece"),
+    ("ladder", "Gap ladder"),
+    ("hinges", "Hinge of three gaps"),
+    ("part", "This part itself"),
+]
+PART = "part"
+MEASURE, PRINTER, PRINTS = range(3)
+
+
+class BenchStep(Step):
+    name = "Bench"
+    strip_height = 196
+
+    def __init__(self, session: Session, pieces: Pieces) -> None:
+        super().__init__(session)
+        self.pieces = pieces
+        self.chart, self.gap_chart = ErrorChart(), GapChart()
+        self.strip = self.charts = QStackedWidget()
+        self.charts.addWidget(self.chart)
+        self.charts.addWidget(self.gap_chart)
+        self.slip = Slip(session)
+        self.wanted = "bar"
+        self._printed: tuple[object, tuple[Spot, ...]] | None = None
+        self._said = ""
+        self.calliper = SerialCalliper()
+        self.calliper.sent.connect(lambda text: self.take(text, "calliper"))
+        self.calliper.lost.connect(self._lost)
+        self.simulated_port: SimulatedPort | None = None
+        self.measure: MeasurePage
+        acts: dict[str, Callable[..., None]] = {
+            "piece": self.choose,
+            "times": self._times,
+            "typed": lambda: self.take(self.measure.entry.text(), "typed"),
+            "simulate": self.simulate,
+            "skip": self._skip,
+            "free": lambda: self._rung(True),
+            "stuck": lambda: self._rung(False),
+            "rest": self.simulate_rest,
+            "listen": self._listen,
+            "plug": self._plug,
+            "read": self._ask_in,
+            "write": self._ask_out,
+            "leave_out": session.workspace.leave_out,
+        }
+        self.measure = MeasurePage(self.slip, acts, _PIECES)
+        self.measure.taken.changed.connect(session.changed.emit)
+        self.printer_page = PrinterPage()
+        self.printer_page.changed.connect(session.changed.emit)
+        self.records = RecordPage(session)
+        pages = (("Measure", self.measure), ("This printer", self.printer_page), ("Prints", self.records))
+        self.tabs = Tabs(pages, 3, (16, 10, 14, 2))
+        self.tabs.turned.connect(lambda _: session.touch())
+        self.panel = self.tabs.panel()
+
+    @property
+    def said(self):  # type: ignore[no-untyped-def]
+        return self.measure.said
+
+    # Which piece
+
+    def needs(self) -> tuple[Node[Any], ...]:
+        piece = (nodes.PIECE,) if self.wanted != PART else (nodes.CORRECT,) * self._corrected()
+        bodies = self.view.facts is not None and self.view.facts.soundness.bodies > 1
+        # Its hours are the estimate that a recorded print is held against.
+        price = (nodes.PRICE,) if self.tabs.front == PRINTS else ()
+        return (nodes.FITS, *((nodes.GAPS,) if bodies else ()), *piece, *price)
+
+    def _corrected(self) -> bool:
+        return self.view.get(nodes.CORRECT).fresh is not None
+
+    def enter(self) -> None:
+        if self.session.has_part and self.wanted != PART:
+            self.pieces.choose(self.wanted)
+        self.measure.entry.setFocus()
+
+    def choose(self, name: object) -> None:
+        """Measure another piece: made at once where it is not there yet."""
+        self.wanted = str(name)
+        self._printed = None
+        self.enter()
+        self.session.touch()
+
+    def _fill_slip(self) -> None:
+        if self.wanted == PART:
+            self.slip.put("this part", self._spots_of_part(), ())
+            return
+        made = self.pieces.piece
+        if made is not None and made.piece.name == self.wanted:
+            self.slip.put(made.piece.title.lower(), made.piece.spots, made.piece.rungs)
+        else:
+            self.slip.put("", (), ())
+
+    def _spots_of_part(self) -> tuple[Spot, ...]:
+        """Places of the part in hand with the sizes it was printed with: what a reading of it changes is drawn into the
+        next print, not into this one. Chosen anew, it is the part as it would be printed now."""
+        of = self.part.mesh_key, self.part.mates
+        if self._printed is None or self._printed[0] != of or not (self._printed[1] and self.slip.found):
+            edited = self.view.get(nodes.CORRECT).fresh
+            corrected = {c.feature: c.to_mm for c in edited.changes} if edited is not None else {}
+            self._printed = of, part_spots(self.session, corrected)
+        return self._printed[1]
+
+    def spots(self) -> tuple[Spot, ...]:
+        self._fill_slip()
+        return self.slip.spots
+
+    def spot(self) -> Spot | None:
+        self._fill_slip()
+        return self.slip.spot
+
+    def rung(self) -> Rung | None:
+        self._fill_slip()
+        return self.slip.rung
+
+    # Taking readings
+
+    def take(self, text: str, source: Source) -> None:
+        """One number for the place that is lit; unit slips are caught, nothing is dropped silently."""
+        self._fill_slip()
+        try:
+            said = self.slip.take(text, source)
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+            return
+        self.measure.entry.clear()
+        tell(self.measure.said, said, "warn" if self.slip.pending else "good")
+        self._said = "" if self.slip.pending else said
+        self.session.changed.emit()
+
+    def _verdict_of_last(self) -> str:
+        """For the part itself: whether that size fits what goes in; nothing while that is being worked out."""
+        fitting = self.view.get(nodes.FITS).fresh
+        if self.wanted != PART or fitting is None or self.slip.pending or not self.slip.found:
+            return ""
+        name, size = list(self.slip.found.items())[-1]
+        facts = self.view.facts
+        for c in fitting.corrections:
+            f = facts.feature(c.feature) if facts is not None else None
+            if f is not None and f.title.lower() == name:
+                t = c.target
+                if t.low <= size <= t.high:
+                    return f" It fits: {t.words} wants {t.low:.2f} to {t.high:.2f}."
+                tight = size < t.low if f.kind != "pin" else size > t.high
+                return f" It {'binds' if tight else 'rattles'}: {t.words} wants {t.low:.2f} to {t.high:.2f}."
+        return ""
+
+    def simulate(self) -> None:
+        """The stand-in calliper on the simulated printer's piece; through the port where one is open."""
+        self._fill_slip()
+        try:
+            value = self.slip.simulated_reading()
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+            return
+        if self.simulated_port is not None and self.calliper.path == self.simulated_port.path:
+            self.simulated_port.send(value)
+        else:
+            self.take(f"{value:.2f}", "simulated")
+
+    def simulate_rest(self) -> None:
+        """Print and measure (or try) all that is left, simulated."""
+        self._fill_slip()
+        self._do(self.slip.simulate_rest)
+
+    def _rung(self, freed: bool) -> None:
+        self._fill_slip()
+        self._do(lambda: self.slip.try_rung(freed))
+
+    def _do(self, act) -> None:  # type: ignore[no-untyped-def]
+        try:
+            tell(self.measure.said, act(), "good")
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+        self.session.changed.emit()
+
+    def _skip(self) -> None:
+        self.slip.skip()
+        self.session.changed.emit()
+
+    def _times(self, times: object) -> None:
+        self.slip.times, self.slip.pending = int(str(times)), []
+        self.session.changed.emit()
+
+    # The port
+
+    def _listen(self) -> None:
+        if self.calliper.listening:
+            self.calliper.close()
+            self.session.changed.emit()
+            return
+        try:
+            self.calliper.open(self.measure.port.text().strip())
+            tell(self.measure.said, f"Listening at {self.calliper.path}.", "good")
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+        self.session.changed.emit()
+
+    def _plug(self) -> None:
+        """The simulated calliper at a port of its own."""
+        if self.simulated_port is not None:
+            self.simulated_port.unplug()
+        self.simulated_port = SimulatedPort()
+        self.measure.port.setText(self.simulated_port.path)
+        self.calliper.close()
+        self._listen()
+
+    def _lost(self, words: str) -> None:
+        tell(self.measure.said, words, "bad")
+        self.session.changed.emit()
+
+    # Tables
+
+    def _ask_in(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.panel, "Readings from a table", "", "Table (*.csv)")
+        if path:
+            self.read_from(Path(path))
+
+    def read_from(self, path: Path) -> None:
+        """Readings of a CSV file become kept readings, all or none; the file is read aside."""
+        try:
+            self.slip.need_printer()
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+            return
+        self.session.once("table", LoadTable(path), partial(self._table_read, path.name))
+
+    def _table_read(self, name: str, outcome: Outcome) -> None:
+        if outcome.result is not None:
+            taken = outcome.result
+            self.workspace.add_readings(taken, f"{len(taken)} readings from {name}")
+            tell(self.measure.said, f"{len(taken)} readings taken from {name}.", "good")
+        elif outcome.refused:
+            tell(self.measure.said, outcome.refused, "bad")
+
+    def _ask_out(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.panel, "Readings as a table", "readings.csv", "Table (*.csv)")
+        if path:
+            self.write_to(Path(path))
+
+    def write_to(self, path: Path) -> None:
+        try:
+            write_whole(path, write_readings(self.part.readings).encode())
+            tell(self.measure.said, f"{len(self.part.readings)} readings written to {path.name}.", "good")
+        except Refused as refusal:
+            tell(self.measure.said, str(refusal), "bad")
+
+    # Showing
+
+    def refresh(self) -> None:
+        self._fill_slip()
+        self.measure.piece.put(self.wanted)
+        self.measure.refresh(self.session, self.calliper.path if self.calliper.listening else "")
+        spot = self.slip.spot
+        kind, at = ("hole" if spot is None or spot.kind == "hole" else "pin"), spot.drawn if spot else REFERENCE
+        fitting = self.view.get(nodes.FITS).fresh
+        axis = spot.axis if spot is not None else "upright"
+        process = fitting.process(axis) if fitting is not None else None
+        self.chart.put(process, self.part.readings, kind, at)
+        self.gap_chart.put(self.part.trials, {d: self.part.frees(d) for d in ("in the layer", "across it")})
+        # What a size must be follows from the readings too, so it is said once they are all counted in.
+        if self._said and self.measure.said.text() == self._said:
+            tell(self.measure.said, self._said + self._verdict_of_last(), "good")
+        self.charts.setCurrentWidget(self.gap_chart if self.slip.rung is not None else self.chart)
+        if self.tabs.front == PRINTER:
+            self.printer_page.put(self.view, at)
+        self.records.refresh()
+
+    def standing(self) -> Standing:
+        n = len(self.part.readings)
+        if n == 0:
+            return Standing(Mark.OPEN, "Nothing measured.")
+        left = self.slip.count - self.slip.at if 0 < self.slip.at < self.slip.count else 0
+        words = f"{n} readings on {self.part.printer.name}."
+        return Standing(Mark.HALF if left else Mark.FULL, words + (f" {left} places to go." if left else ""))
+
+    def verdict(self) -> Verdict:
+        fitting = self.view.get(nodes.FITS).fresh
+        if fitting is None:
+            refused = self.view.get(nodes.FITS).refusal
+            return Verdict("It cannot be told." if refused else "Working out what this printer does.", refused)
+        rest = Act("Simulate the rest", self.simulate_rest, self.slip.count > 0)
+        if self.slip.rungs and not self.slip.spots:
+            return self._gap_verdict(rest)
+        spot = self.slip.spot
+        kind, axis = ("hole", "upright") if spot is None else ("hole" if spot.kind == "hole" else "pin", spot.axis)
+        at = spot.drawn if spot is not None else REFERENCE
+        s = fitting.shift(kind, axis, at)
+        way = "close" if s.value < 0 else "grow"
+        what = "holes" if kind == "hole" else "outsides"
+        odd = f" {len(s.outliers)} reading looks wrong; measure it again." if s.outliers else ""
+        more = more_to_halve(fitting.process(axis), kind, at)
+        halve = f"{more} more readings would halve the doubt." if s.count >= 4 and more else ""
+        body = (
+            f"{self.part.printer.name} makes {what} of {round(at, 2):g} mm {abs(s.value):.2f} mm "
+            f"{'smaller' if s.value < 0 else 'larger'} across. "
+            + (halve if s.count >= 4 else "Four readings or more make the value yours.")
+            + odd
+        )
+        said = f"{what.capitalize()} {way} by {abs(s.value):.2f} mm."
+        return Verdict(
+            said if abs(s.value) >= 0.02 else f"{what.capitalize()} come out as drawn.",
+            body,
+            number=f"{abs(s.value):.2f}",
+            unit="mm",
+            under=(f"give or take {s.half:.2f}", f"{what}, {'top to bottom' if axis == 'plumb' else axis}"),
+            tone="straw ink" if s.count < 4 else "moss",
+            source=f"{s.source}. Range: nine in ten.",
+            acts=(
+                rest,
+                Act("See the fits move", lambda: self.go("Fits")),
+            ),
+        )
+
+    def _gap_verdict(self, rest: Act) -> Verdict:
+        r = self.part.frees("in the layer")
+        tried = len(self.part.trials)
+        return Verdict(
+            f"Gaps of {r.value:.2f} mm a side come free half the time.",
+            f"Draw {r.value + 1.645 * max((r.high - r.low) / 3.29, 0.03):.2f} mm or more to be nine in ten sure."
+            + ("" if tried else " Typical until you try a ladder: push each peg, lift each plate."),
+            number=f"{r.value:.2f}",
+            unit="mm",
+            under=(f"{r.low:.2f} to {r.high:.2f}", "a side, in the layer"),
+            tone="moss" if tried else "straw ink",
+            source=f"{r.source}. Range: nine in ten.",
+            acts=(rest, Act("See the gaps", lambda: self.go("Fits"))),
+        )
+
+    def scene(self) -> Scene:
+        self._fill_slip()
+        spot, rung, bed = self.slip.spot, self.slip.rung, self.part.printer.bed_mm
+        if self.wanted == PART:
+            laid = self.part.way is not None
+            scene = base_scene(self.session, laid, "This part itself", "Its mates, as corrected, in order.")
+        else:
+            scene = piece_scene(self.pieces.piece, (bed[0], bed[1]))
+        if spot is not None:
+            return replace(scene, place=spot.at, place_words=f"{spot.name}, {round(spot.drawn, 2):g} mm")
+        if rung is not None:
+            return replace(scene, place=rung.at, place_words=f"{rung.number}: {rung.drawn:.2f} mm")
+        return scene

@@ -1,0 +1,314 @@
+"""Duty: what the part must do, where it lives, and who is hurt if it lets go."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QVBoxLayout, QWidget
+
+from knollside.core.job import edits
+from knollside.core.material.allowables import Allowables, target_reserve, withheld
+from knollside.core.mesh.identity import Named
+from knollside.core.model import GRAVITY, Danger, Held, HeldKind, LoadCase, Surroundings, bounds_of
+from knollside.gui.instruments.stair import Stair
+from knollside.gui.instruments.widgets import (
+    Choice,
+    NumberField,
+    button,
+    clear,
+    heading,
+    label,
+    row,
+    rule,
+    scrolled,
+)
+from knollside.gui.session import Session
+from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.steps.loadcard import load_card
+from knollside.gui.steps.scenes import base_scene, load_arrows, reaction_arrows, said, where, with_lost
+from knollside.gui.viewport.scene import Scene
+
+HELD = {
+    "fixed": "fixed",
+    "slides along its face": "sliding",
+    "under a screw's head": "screw",
+    "on a pin": "pin",
+    "clamped at an edge": "edge",
+}
+
+
+class DutyStep(Step):
+    name = "Duty"
+    strip_height = 188
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.strip = self.stair = Stair()
+        self.stair.changed.connect(self._tread)
+        body = QWidget()
+        self.lay = QVBoxLayout(body)
+        self.lay.setContentsMargins(16, 10, 16, 10)
+        self.lay.setSpacing(6)
+        self.cards = QVBoxLayout()
+        self.cards.setSpacing(8)
+        self.lay.addWidget(heading("What it must carry", button("Add a load", self._add)))
+        self.lay.addLayout(self.cards)
+        self.together = label("", dim=True, wrap=True)
+        self.lay.addWidget(self.together)
+        self.holds = QVBoxLayout()
+        self.holds.setSpacing(3)
+        self.lay.addWidget(rule())
+        self.lay.addWidget(heading("What holds it"))
+        self.lay.addLayout(self.holds)
+        self.lay.addWidget(rule())
+        self.lay.addWidget(heading("Where it lives"))
+        self.heat = NumberField(
+            "Greatest heat", "temperature", "°C", 5, *bounds_of(Surroundings, "temperature_c"), 0, 80
+        )
+        self.heat.entered.connect(lambda v: self._place({"temperature_c": v}, f"heat {v:.0f} °C"))
+        self.sun, self.wet, self.chem = QCheckBox("Sun"), QCheckBox("Rain"), QCheckBox("Chemicals")
+        for box, key in ((self.sun, "sun"), (self.wet, "wet"), (self.chem, "chemicals")):
+            box.clicked.connect(partial(self._tick, key))
+        self.lay.addWidget(row(self.heat, self.sun, self.wet, self.chem, stretch=-2))
+        self.lay.addWidget(rule())
+        self.lay.addWidget(heading("If it lets go, who is hurt?", "asked once"))
+        self.danger = QButtonGroup(body)
+        for d, words in (
+            (Danger.NOBODY, "No one. Needed: 2, or 3 if knocked or repeated."),
+            (Danger.BELOW, "Someone may stand below. Needed: 4."),
+            (Danger.PERSON, "It carries a person, or is part of a\nvehicle, mains, gas or medical. No verdict."),
+        ):
+            option = QRadioButton(words)
+            option.setProperty("danger", d)
+            self.danger.addButton(option)
+            self.lay.addWidget(option)
+        self.danger.buttonClicked.connect(lambda b: self._put({"danger": b.property("danger")}, "who is hurt"))
+        self.lay.addWidget(
+            label(
+                "Never for climbing or lifting people. Local rules and licensed practice come first.",
+                dim=True,
+                wrap=True,
+            )
+        )
+        self.lay.addStretch(1)
+        area = scrolled(body)
+        self.panel = area
+        self._shown: object = None
+
+    # Edits
+
+    def _put(self, change: dict[str, object], text: str) -> None:
+        self.session.put_duty(self.part.duty.model_copy(update=change), text)
+
+    def _place(self, change: dict[str, object], text: str) -> None:
+        self._put({"surroundings": self.part.duty.surroundings.model_copy(update=change)}, text)
+
+    def _tick(self, key: str, on: bool) -> None:
+        self._place({key: on}, f"{key} {'yes' if on else 'no'}")
+
+    def _add(self) -> None:
+        facts = self.view.facts
+        if facts is None:
+            return
+        name = self.session.picked or next((f.id for f in facts.features if f.kind == "flat"), "")
+        if not name:
+            self.workspace.said.emit("Click a face of the part first; the load goes there.")
+            return
+        self.session.put_duty(edits.loaded(self.part.duty, name), f"load on {name.replace('-', ' ')}")
+
+    def _put_case(self, i: int, case: LoadCase, text: str) -> None:
+        self.session.put_duty(edits.case_changed(self.part.duty, i, case), text)
+
+    def aim(self, handle: tuple[int, int], unit: tuple[float, float, float]) -> None:
+        """Turn one load to the direction its arrow was dragged to."""
+        cases = self.part.duty.cases
+        if handle[0] < len(cases):
+            words = f"{cases[handle[0]].name}: turned by hand"
+            self.session.put_duty(edits.aimed(self.part.duty, *handle, unit), words)
+
+    def _hold(self, i: int, kind: HeldKind) -> None:
+        where = (self.part.duty.held[i].feature or "a point").replace("-", " ")
+        self.session.put_duty(edits.held_as(self.part.duty, i, kind), f"{where} held: {kind}")
+
+    def _let_go(self, i: int) -> None:
+        self.session.put_duty(edits.let_go(self.part.duty, i), "no longer held")
+
+    def _tread(self, name: str, value: float | None) -> None:
+        """One's own factor on the stair, or the typical one again."""
+        words = f"stair: {name.lower()} " + ("typical" if value is None else f"{value:.2f}")
+        self.session.put_duty(edits.with_tread(self.part.duty, name, value), words)
+
+    def _drop(self, i: int) -> None:
+        self.session.put_duty(edits.case_dropped(self.part.duty, i), "load taken away")
+
+    # Showing
+
+    def _together(self) -> str:
+        """Sum and moment of the largest case, and how well the solve balanced them."""
+        duty = self.part.duty
+        if not duty.cases:
+            return ""
+        laying = self.view.laying.fresh
+        if laying is not None:
+            f = laying.strength.field
+            case = max(f.cases, key=lambda c: c.pushing)
+            return (
+                f"Largest, {case.name}: {case.pushing:.0f} N and {case.turning / 1000:.1f} N m about the holds; "
+                f"balanced to {max(f.balance_error, 1e-5) * 100:.1g} %."
+            )
+        force = max(sum(ld.newtons for ld in c.loads) for c in duty.cases)
+        return f"Largest: {force:.0f} N. Reactions show once Lay has solved it." if force else ""
+
+    def refresh(self) -> None:
+        d = self.part.duty
+        self.heat.put(d.surroundings.temperature_c)
+        for box, on in (
+            (self.sun, d.surroundings.sun),
+            (self.wet, d.surroundings.wet),
+            (self.chem, d.surroundings.chemicals),
+        ):
+            box.setChecked(on)
+        self.danger.setExclusive(False)
+        for b in self.danger.buttons():
+            b.setChecked(b.property("danger") == d.danger)
+        self.danger.setExclusive(True)
+        self.together.setText(self._together())
+        if self._shown != (d.cases, d.held):
+            self._shown = (d.cases, d.held)
+            clear(self.cards)
+            clear(self.holds)
+            for i, case in enumerate(d.cases):
+                if case.loads:
+                    self.cards.addWidget(load_card(i, case, partial(self._put_case, i), partial(self._drop, i)))
+            for i, held in enumerate(d.held):
+                self.holds.addWidget(self._held_row(i, held))
+            if not d.held:
+                self.holds.addWidget(
+                    label("Nothing holds it yet: click a hole or face, then “held”.", dim=True, wrap=True)
+                )
+            if not d.cases:
+                self.cards.addWidget(
+                    label(
+                        "No load yet. Click the face that is pushed on the stage, then “pushed”.", dim=True, wrap=True
+                    )
+                )
+        stair = self.part.stair
+        if isinstance(stair, tuple) and stair and d.cases:
+            worst = min(range(min(len(stair), len(d.cases))), key=lambda i: stair[i].apart)
+            self.stair.put(stair[worst], d.cases[worst].name, self.part.material)
+        else:
+            self.stair.put(None, "", "")
+
+    def _held_row(self, i: int, held: Held) -> QWidget:
+        name = (held.feature or "a point").replace("-", " ")
+        kind = Choice(f"How {name} is held", HELD.items(), 11)
+        kind.put(held.kind)
+        kind.chose.connect(partial(self._hold, i))
+        gone = button("×", partial(self._let_go, i), plain=True, tip="No longer held")
+        gone.setAccessibleName(f"{name} no longer held")
+        gone.setFixedWidth(26)
+        title = label(name.capitalize(), 14, 600)
+        title.setFixedWidth(86)
+        return row(title, kind, gone, stretch=1, spacing=6)
+
+    def standing(self) -> Standing:
+        d, lost = self.part.duty, self.view.lost_of_duty()
+        if lost:
+            return Standing(Mark.CRACK, f"{said(lost[0])} is gone from this mesh.")
+        if not d.cases and not d.held:
+            return Standing(
+                Mark.FULL if d.danger is not Danger.UNASKED else Mark.OPEN,
+                f"{d.purpose.value.capitalize()}, carries nothing.",
+            )
+        if not d.held or not d.cases:
+            return Standing(Mark.HALF, "Nothing holds it." if not d.held else "Nothing pushes it.")
+        if d.danger is Danger.UNASKED:
+            return Standing(Mark.HALF, "Who is hurt if it lets go?")
+        force = max(sum(ld.newtons for ld in c.loads) for c in d.cases)
+        return Standing(
+            Mark.FULL,
+            f"{len(d.cases)} load{'s' if len(d.cases) > 1 else ''}, up to {force / GRAVITY:.0f} kg. "
+            f"Needed {target_reserve(d):g}.",
+        )
+
+    def verdict(self) -> Verdict:
+        d, lost = self.part.duty, self.view.lost_of_duty()
+        if lost:
+            return self._lost(lost)
+        if withheld(d):
+            return Verdict(
+                "No verdict, and that is an answer.",
+                withheld(d) or "",
+                number="none",
+                tone="clay",
+                acts=(Act("Lay it", lambda: self.go("Lay")),),
+            )
+        stair = self.part.stair
+        if isinstance(stair, str):
+            return Verdict(
+                "This material cannot do it.",
+                stair,
+                number="0",
+                unit="MPa",
+                tone="clay",
+                acts=(Act("Choose another", lambda: self.go("Build")),),
+            )
+        if not d.cases:
+            return Verdict(
+                "It carries nothing.",
+                "Add a load, or go on: only surface, time and fit are weighed then.",
+                acts=(Act("Add a load", self._add), Act("Lay it", lambda: self.go("Lay"))),
+            )
+        return self._needed(stair)
+
+    def _needed(self, stair: tuple[Allowables, ...]) -> Verdict:
+        """What it must hold, and why so much."""
+        d = self.part.duty
+        force = max(sum(ld.newtons for ld in c.loads) for c in d.cases)
+        need = target_reserve(d)
+        why = {
+            2.0: "An ordinary load; twice is the usual need.",
+            3.0: "Three times, because it is used often or knocked.",
+            4.0: "Four times, because someone may stand below.",
+        }[need]
+        source = ""
+        if stair:
+            source = f"Layer bond: {stair[0].bond.source}. " + ("Other treads: typical." if stair[0].steps else "")
+        return Verdict(
+            f"It must hold {force * need / GRAVITY:.0f} kg before it lets go.",
+            why,
+            number=f"{force * need / GRAVITY:.0f}",
+            unit="kg",
+            under=(f"{need:g} times {force / GRAVITY:.1f} kg", f"needed {need:g}"),
+            tone="peat",
+            source=source,
+            acts=(Act("Lay it", lambda: self.go("Lay"), bool(d.held)), Act("Open the part", lambda: self.go("Part"))),
+        )
+
+    def _lost(self, lost: tuple[Named, ...]) -> Verdict:
+        """A face that something was said of is not on this mesh: it is named, and never taken for another."""
+        names = ", ".join(f"{said(e)} {where(e)}" for e in lost[:3])
+        many = "it" if len(lost) == 1 else "them"
+        return Verdict(
+            f"{said(lost[0])} is gone from this mesh." if len(lost) == 1 else f"{len(lost)} faces are gone.",
+            f"Something was said of {many} before the last edit: {names}. Say it of another face, or undo the edit.",
+            number="?",
+            tone="clay",
+            acts=(Act("Take what was said away", partial(self._forget, lost)), Act("Part", lambda: self.go("Part"))),
+        )
+
+    def _forget(self, lost: tuple[Named, ...]) -> None:
+        self.session.put_duty(edits.without(self.part.duty, {e.id for e in lost}), "what was said of lost faces")
+
+    def scene(self) -> Scene:
+        n = len(self.part.duty.cases)
+        scene = base_scene(
+            self.session,
+            False,
+            "As it is used",
+            f"{n} load case{'s' if n != 1 else ''}. Down is −Z.",
+            show_bed=False,
+            arrows=load_arrows(self.session, True) + reaction_arrows(self.session),
+            legend=("held", "pushed", "shown"),
+        )
+        return with_lost(scene, self.view.lost_of_duty())

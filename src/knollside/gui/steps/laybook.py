@@ -1,0 +1,92 @@
+"""The pages under the net: what each shows, and what it needs answered when it is turned to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtWidgets import QWidget
+
+from knollside.core.job.questions.strength import WayDetail
+from knollside.core.job.stated import UP
+from knollside.core.model import Holding, Way
+from knollside.gui import nodes
+from knollside.gui.derived import Node
+from knollside.gui.session import Session, View
+from knollside.gui.steps.laypages import CuresPage, PlacesPage, TrustPage
+from knollside.gui.steps.supportspages import ComparePage, SupportsPage
+from knollside.gui.steps.tabs import Tabs
+from knollside.gui.steps.weighpages import SplitPage, WeightsPage
+from knollside.store.records import Kind
+
+WAYS, PLACES, CURES, TRUST, SUPPORTS, COMPARE, SPLIT, WEIGHTS = range(8)
+
+
+class LayBook:
+    """The pages by name, behind their tabs. ``ways`` is the list that comes first."""
+
+    def __init__(self, session: Session, ways: QWidget, point_out: Callable[[int], None]) -> None:
+        self.session = session
+        self.places = PlacesPage(session.changed.emit, point_out)
+        self.cures, self.trust = CuresPage(), TrustPage()
+        self.supports = SupportsPage(self._hold, point_out)
+        self.compare = ComparePage()
+        self.split, self.weights = SplitPage(point_out), WeightsPage(self._weigh)
+        pages: tuple[tuple[str, QWidget], ...] = (
+            ("Ways", ways),
+            ("Weak places", self.places),
+            ("Cures", self.cures),
+            ("Trust", self.trust),
+            ("Supports", self.supports),
+            ("Side by side", self.compare),
+            ("Cut in two", self.split),
+            ("Weights", self.weights),
+        )
+        self.tabs = Tabs(pages, 4, (16, 2, 12, 2), small=True)
+
+    @property
+    def front(self) -> int:
+        return self.tabs.front
+
+    def needs(self, view: View) -> tuple[Node[Any], ...]:
+        """What the page in front wants besides the ways themselves."""
+        page: dict[int, tuple[Node[Any], ...]] = {
+            CURES: (nodes.CURES,),
+            COMPARE: (nodes.COMPARE,),
+            SPLIT: (nodes.SPLIT,),
+        }
+        # The layer log tells its notes too, so places without support are looked for as soon as a way is worked out.
+        supports = (nodes.SUPPORTS,) if view.part.way is not None or self.front == SUPPORTS else ()
+        return (*page.get(self.front, ()), *supports)
+
+    def _weigh(self, weights: dict[str, float]) -> None:
+        words = "weights of the ways" if weights else "weights as the purpose has them"
+        duty = self.session.view.part.duty
+        self.session.put_duty(duty.model_copy(update={"weights": weights}), words)
+
+    def _hold(self, holding: Holding, words: str) -> None:
+        """What is supported belongs to the way: one undo step."""
+        way = self.session.view.part.way or Way(direction=UP, reason="as drawn")
+        self.session.workspace.edit({Kind.WAY: way.model_copy(update={"holding": holding})}, words)
+
+    def fill(self, view: View, detail: WayDetail | None) -> None:
+        """Put every page; ``detail`` of the chosen way, if it is true of what is stored."""
+        laying, duty = view.laying, view.part.duty
+        shown, target = laying.shown, 2.0
+        if shown is not None:
+            target = shown.ranking.target
+        load = {c.name: sum(ld.newtons for ld in c.loads) for c in duty.cases}
+        self.places.put(detail, load)
+        cures = view.get(nodes.CURES)
+        self.cures.put(detail.way if detail is not None else None, cures.fresh, target, cures.refusal)
+        backed = view.get(nodes.TRUST).fresh
+        self.trust.put(shown, backed.trust if backed is not None else None, view.waiting(nodes.TRUST))
+        self.weights.put(shown, duty.purpose, {str(k): v for k, v in duty.weights.items()})
+        self.supports.put(view.get(nodes.SUPPORTS).fresh, view.part.holding, view.waiting(nodes.SUPPORTS))
+        if self.front == SPLIT and laying.fresh is not None:
+            plans, whole = view.get(nodes.SPLIT), nodes.whole(view.inputs)
+            reserve = whole.reserve.value if whole is not None else 0.0
+            self.split.put(plans.fresh, reserve, target, view.waiting(nodes.SPLIT), plans.refusal)
+        silent = not view.part.loaded or bool(shown and shown.strength.withheld)
+        columns = view.get(nodes.COMPARE).fresh
+        self.compare.put(columns, view.look, target, silent, view.waiting(nodes.COMPARE))

@@ -1,0 +1,158 @@
+"""What stands under the net, a page each: weak places, cures, and what backs the numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QCheckBox, QWidget
+
+from knollside.core.job.cure import Cure
+from knollside.core.job.questions.strength import Laying, WayDetail
+from knollside.core.lay.ways import RatedWay
+from knollside.core.strength.trust import ACROSS, Trust
+from knollside.gui.instruments.widgets import button, heading, label, row, rule, times
+from knollside.gui.steps.page import Page, Same, line
+
+
+class PlacesPage(Page):
+    """The places that would go first, the thin portions, and the part bent."""
+
+    def __init__(self, on_bend: Callable[[], None], on_place: Callable[[int], None]) -> None:
+        super().__init__()
+        self.bent = QCheckBox("Show how it bends")
+        self.most = label("", dim=True, wrap=True)
+        self.bent.clicked.connect(lambda: on_bend())
+        self._on_place = on_place
+        self.top(self.bent, self.most)
+
+    def put(self, detail: WayDetail | None, load: dict[str, float]) -> None:
+        """``load`` gives each case's own force in N, so that a place tells the load at which it goes."""
+        if not self.fresh((Same(detail), tuple(load.items()))):
+            return
+        if detail is None:
+            self.add(label("Take a way first; its weak places are then listed here.", dim=True, wrap=True))
+            return
+        self.most.setText(
+            f"{detail.movement:.2g} mm at most, {detail.bending_case}; short-term stiffness, typical. "
+            "Held for weeks it creeps to two or three times that."
+        )
+        self.add(heading("What would go first", "load at which it goes"))
+        for i, p in enumerate(detail.places):
+            force = load.get(p.case, 0.0) * p.reserve
+            where = "at a support, told apart: " if p.at_support else ""
+            show = button(f"{i + 1}", partial(self._on_place, i), tip="Show it on the stage")
+            show.setFixedWidth(34)
+            show.setAccessibleName(f"Show place {i + 1}")
+            words = line(
+                f"{where}{p.mode}" if where else p.mode.capitalize(),
+                f"{times(p.reserve)}×",
+                f"{p.case}" + (f", {force:.0f} N" if force else ""),
+            )
+            self.add(row(show, words, stretch=1))
+        self.add(rule(), heading("Thin portions, each by itself", "now, and at best"))
+        for q in detail.portions:
+            at = f"at ({q.middle[0]:.0f}, {q.middle[1]:.0f}, {q.middle[2]:.0f})"
+            gain = "its best way too" if q.best < 1.1 * q.reserve else f"{times(q.best)}× lying its own best way"
+            self.add(line(f"{q.name.capitalize()} {at}, {q.thickness:.0f} mm", f"{times(q.reserve)}×", gain, False))
+        if not detail.portions:
+            self.add(label("No thin tab, neck or arm stands out from the rest.", dim=True, wrap=True))
+
+
+class CuresPage(Page):
+    """Remedies side by side, with gain and price."""
+
+    def put(self, way: RatedWay | None, found: tuple[Cure, ...] | None, target: float, refused: str) -> None:
+        if not self.fresh((Same(way), Same(found), target, refused)):
+            return
+        if way is None or found is None:
+            words = (
+                "Take a way first; what would cure it is then listed here." if way is None else "Looking for cures …"
+            )
+            self.add(label(refused or words, dim=True, wrap=True))
+            return
+        have = way.reserve.value
+        self.add(heading("What would cure it" if have < target else "What would still help", f"now {times(have)}×"))
+        for c in found:
+            gain = f"{times(c.reserve)}×" if c.reserve is not None else f"{target:g}×"
+            self.add(line(c.title, gain, c.price))
+        if not found:
+            self.add(label("Nothing needs curing: it holds what is asked.", dim=True, wrap=True))
+        self.add(label("Estimates from the layers' forces; nothing is drawn into your mesh.", dim=True, wrap=True))
+
+
+class TrustPage(Page):
+    """Cells, balance, change on another grid, and the ways solved again in layers."""
+
+    def put(self, laying: Laying | None, trust: Trust | None, running: bool) -> None:
+        if not self.fresh((Same(laying), Same(trust), running)):
+            return
+        if laying is None:
+            self.add(label("Nothing solved yet.", dim=True))
+            return
+        f = laying.strength.field
+        self.add(
+            heading("What backs the numbers"),
+            line("Cells", f"{f.cells:,}", f"{f.cell:.2f} mm wide{_chosen(laying)}", False),
+            line("Forces left over", _small(f.balance_error), "of the loads; under 1 % is wanted", False),
+        )
+        for note in f.notes:
+            self.add(label(note, dim=True, wrap=True))
+        if trust is None:
+            words = "Solving on another grid and in layers …" if running else "Not checked on another grid yet."
+            self.add(label(words, dim=True, wrap=True))
+            return
+        self.add(
+            line(
+                "Change on another grid",
+                f"{trust.change * 100:.0f} %",
+                f"greatest of the listed ways, against {trust.coarse_cells:,} cells" + "; taken into each way's range",
+                False,
+            ),
+            *_thin(trust),
+            heading("Solved again in layers", "quick, and again"),
+        )
+        for w in trust.layered:
+            name = next((x.letter for x in laying.ranking.ways if x.direction == w.direction), "")
+            self.add(
+                line(
+                    f"{name}  {w.mode}",
+                    f"{times(w.quick)}×, {times(w.reserve.value)}×",
+                    f"quick is {w.off * 100:+.0f} %; gives {w.movement:.2f} mm at most",
+                    False,
+                )
+            )
+        self.add(
+            label(
+                f"In layers: {ACROSS:g} of the stiffness across them (typical), walls, tops and infill of that way.",
+                dim=True,
+                wrap=True,
+            )
+        )
+
+
+def _chosen(laying: Laying) -> str:
+    fine = laying.strength.fineness
+    if fine is None:
+        return ""
+    if laying.strength.field.asked < 0.99 * fine.size:
+        return f": refined, as the first ones ({fine.size:.2f} mm) left more than a tenth of doubt"
+    return f": {fine.why}"
+
+
+def _thin(trust: Trust) -> list[QWidget]:
+    """The wall the fewest cells cross where a listed way goes first, and what that costs."""
+    wall = trust.thinnest
+    if wall is None:
+        return []
+    if wall.too_stiff > 0:
+        under = f"thin for this grid: up to {wall.too_stiff * 100:.0f} % too stiff on a slant; taken into the range"
+    elif wall.cells < 2:
+        under = "under two, but it runs along the grid, where that is exact to a per cent"
+    else:
+        under = "two are enough"
+    return [line(f"Cells across the wall, {wall.depth:.1f} mm", f"{wall.cells:.1f}", under, False)]
+
+
+def _small(share: float) -> str:
+    return f"under {max(share, 1e-6) * 100:.1g} %" if share < 1e-3 else f"{share * 100:.1f} %"

@@ -1,0 +1,347 @@
+"""Run: the list before the print, the cautions, and the files to hand over."""
+
+from __future__ import annotations
+
+from datetime import date
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QVBoxLayout, QWidget
+from shapely.geometry.base import BaseGeometry
+
+from knollside.core.job.answer import laid
+from knollside.core.mesh.slicer import cut, polygon_of
+from knollside.core.mesh.write import ply_bytes
+from knollside.core.model import Array, Range, Refused
+from knollside.core.run.preflight import cautions, preflight
+from knollside.demo import TOOLPATHS
+from knollside.gui import nodes
+from knollside.gui.derived import Node
+from knollside.gui.fileasks import Export, stamp_of
+from knollside.gui.instruments.strips import BedPlan
+from knollside.gui.instruments.widgets import Choice, button, clear, column, heading, label, row, rule, scrolled
+from knollside.gui.nodes import SlicedWish
+from knollside.gui.session import Session
+from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.steps.slicedcard import SlicedCard
+from knollside.gui.theme.look import look
+from knollside.gui.worker import Outcome
+from knollside.report.export import SheetInputs, write_whole
+from knollside.store.jobs import job_of, write_job
+
+_CUTS = 24  # heights whose cuts together give the outline from above
+
+
+class RunStep(Step):
+    name = "Run"
+    stage = "own"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.own = self.plan = BedPlan()
+        self.printer = Choice("Printer")
+        self.printer.chose.connect(lambda v: self._machine(v, None))
+        self.spool = Choice("Spool")
+        self.spool.chose.connect(lambda v: self._machine(None, v))
+        self.checks = QVBoxLayout()
+        self.checks.setSpacing(0)
+        self.care = QVBoxLayout()
+        self.files = label("", 13, wrap=True)
+        warn = QWidget()
+        warn.setLayout(self.care)
+        warn.setObjectName("warn")
+        self.warn = warn
+        body = QWidget()
+        body.setObjectName("paper")
+        lay_ = QVBoxLayout(body)
+        lay_.setContentsMargins(16, 10, 12, 8)
+        lay_.addWidget(
+            row(
+                column(label("Printer", dim=True), self.printer, spacing=1),
+                column(label("Spool", dim=True), self.spool, spacing=1),
+                stretch=1,
+            )
+        )
+        lay_.addWidget(heading("Before this print", "tick as you go"))
+        lay_.addLayout(self.checks)
+        lay_.addWidget(rule())
+        lay_.addWidget(warn)
+        lay_.addWidget(heading("Files"))
+        lay_.addWidget(self.files)
+        lay_.addWidget(button("Keep the job as an open file …", self._save_job))
+        lay_.addWidget(rule())
+        self.sliced = SlicedCard(self._ask_sliced)
+        lay_.addWidget(self.sliced)
+        lay_.addStretch(1)
+        area = scrolled(body)
+        self.panel = area
+        self._shown: object = None
+        self._outline: tuple[object, BaseGeometry | None] = (None, None)
+        self.written: tuple[Path, ...] = ()
+        self._written_of: str = ""
+        self._not_written = ""
+
+    def needs(self) -> tuple[Node[Any], ...]:
+        return (nodes.FITS, nodes.PRICE)
+
+    def _machine(self, printer: int | None, spool: int | None) -> None:
+        part = self.part
+        self.workspace.put_machine(
+            printer if printer is not None else part.printer_id,
+            spool if spool is not None else part.spool_id,
+            "printer or spool",
+        )
+
+    # The sliced file, coming back
+
+    def _ask_sliced(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self.panel, "Read a sliced file", str(TOOLPATHS), "G-code (*.gcode *.gco *.g *.nc)"
+        )
+        if path:
+            self.read_sliced(Path(path))
+
+    def read_sliced(self, path: Path) -> None:
+        """Hold a sliced file against the plan."""
+        self.session.ask(nodes.SLICED, SlicedWish(path, stamp_of(path)))
+
+    # Handing over
+
+    def _ask_folder(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self.panel, "Write the files to")
+        if folder:
+            self.export_to(Path(folder))
+
+    def _sheet(self) -> SheetInputs:
+        """What the sheet says, from answers that are true of what is stored and from no others."""
+        view, part = self.view, self.part
+        fitting, way = view.get(nodes.FITS).fresh, view.chosen
+        fresh = view.laying.fresh is not None or not part.loaded
+        reasons = tuple(r for r in ((way.reason, way.gives_up) if way and fresh else ()) if r)
+        corrected = view.get(nodes.CORRECT).fresh
+        if (corrected is None or not corrected.changes) and fitting and fitting.corrections:
+            reasons += ("The corrections below were not made in the mesh; make them at Fits first if you want them.",)
+        reserve, said = self._strength()
+        return SheetInputs(
+            part.name,
+            part.job,
+            date.today().isoformat(),
+            fitting.corrections if fitting else (),
+            part.duty,
+            part.recipe,
+            part.card,
+            part.direction,
+            way.title if way else "as drawn" if part.way is None else "the way that was chosen",
+            reserve,
+            said,
+            reasons,
+            part.printer,
+            part.spool.grams_left if part.spool else None,
+            part.factor,
+        )
+
+    def _strength(self) -> tuple[Range | None, str]:
+        """The reserve of exactly these settings: solved for the recipe, else rated with every way; else why none."""
+        view, part = self.view, self.part
+        if not part.loaded:
+            return None, ""
+        lost = view.lost_of_duty()
+        if lost:
+            words = ", ".join(e.id.replace("-", " ") for e in lost)
+            return None, f"Nothing is said about strength: what was said of {words} is not on this mesh any more."
+        proved = view.get(nodes.PROVE)
+        if proved.fresh is not None:
+            return proved.fresh.solved, "Solved with this shell and core."
+        if proved.refusal:
+            return None, f"Nothing is said about strength: {proved.refusal}"
+        way = view.chosen
+        if view.laying.fresh is not None and way is not None:
+            return way.reserve, "An estimate, rated together with every other way; solve the recipe at Build."
+        return None, "Nothing is said about strength: it was not worked out for these settings."
+
+    def export_to(self, folder: Path) -> None:
+        """Write 3MF, STL, HTML and PDF aside."""
+        part = self.part
+        if part.question is None or self.view.facts is None:
+            return
+        asked = Export(folder, part.name.lower(), part.question, nodes.made(self.view.inputs), self._sheet())
+        self._not_written = ""
+        self.session.once("export", asked, self._exported)
+
+    def _exported(self, outcome: Outcome) -> None:
+        if outcome.refused:
+            self._not_written = outcome.refused
+            self.workspace.said.emit(outcome.refused)
+        elif outcome.result is not None:
+            self.written, self._written_of = outcome.result, self._state_key()
+
+    def _state_key(self) -> str:
+        """All that the written files rest on."""
+        if not self.session.has_part or self.part.question is None:
+            return ""
+        made = nodes.made(self.view.inputs)
+        return Export(Path(), "", self.part.question, made, self._sheet()).key
+
+    @property
+    def _old(self) -> bool:
+        return bool(self.written) and self._written_of != self._state_key()
+
+    def _save_job(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.panel, "Keep the job as", "job.json", "Job (*.json)")
+        if path:
+            self.save_job(Path(path))
+
+    def save_job(self, path: Path) -> None:
+        """The job and its mesh beside it, in open formats."""
+        facts = self.view.facts
+        if facts is None:
+            return
+        mesh_name = path.stem + ".ply"
+        try:
+            # With all its digits: a job read back is to give the same answers.
+            write_whole(path.with_name(mesh_name), ply_bytes(facts.mesh))
+            write_whole(path, write_job(job_of(self.part, self.part, mesh_name)).encode())
+            self.workspace.said.emit(f"Kept as {path.name} with {mesh_name} beside it.")
+        except Refused as refusal:
+            self.workspace.said.emit(str(refusal))
+
+    # Showing
+
+    def refresh(self) -> None:
+        part = self.part
+        if self.view.facts is None:
+            return
+        self.printer.blockSignals(True)
+        self.printer.clear()
+        for i, p in self.workspace.shelf.printers.items():
+            self.printer.addItem(p.name, i)
+        self.printer.put(part.printer_id)
+        self.printer.blockSignals(False)
+        self.spool.blockSignals(True)
+        self.spool.clear()
+        for s in self.workspace.shelf.spools:
+            self.spool.addItem(f"{s.name}, {s.grams_left:.0f} g", s.id)
+        self.spool.put(part.spool_id)
+        self.spool.blockSignals(False)
+        bed = part.printer.bed_mm
+        words = f"{part.printer.name}, {part.material}; its true outline the way it lies"
+        self.plan.put(self._outline_of(), (bed[0], bed[1]), part.name, words)
+        key = (
+            part.id,
+            part.material,
+            part.recipe,
+            part.printer,
+            part.spool,
+            part.duty.danger,
+            look.lamp,
+            self._grams(),
+        )
+        if key != self._shown:
+            self._shown = key
+            self._fill()
+        check = self.view.get(nodes.SLICED)
+        self.sliced.put(check.shown, check.refusal, check.old)
+        self.files.setText(self._files_words())
+
+    def _files_words(self) -> str:
+        if not self.written:
+            return "3MF, STL and the job sheet (PDF, HTML) are written together."
+        names = "\n".join(f.name for f in self.written)
+        old = "\nOld: made before the last change." if self._old else ""
+        return f"{names}\nin {self.written[0].parent}{old}"
+
+    def _grams(self) -> float | None:
+        price = self.view.get(nodes.PRICE).fresh
+        return None if price is None else price.grams
+
+    def _fill(self) -> None:
+        part, facts = self.part, self.view.facts
+        assert facts is not None
+        clear(self.checks)
+        clear(self.care)
+        height = float(laid(facts.mesh, part.direction).size[2])
+        left = part.spool.grams_left if part.spool else None
+        for c in preflight(part.card, part.recipe, self._grams(), left, height, part.printer.bed_mm[2]):
+            box = QCheckBox(c.text)
+            box.setToolTip(c.detail)
+            self.checks.addWidget(row(box, label(c.detail if c.detail != "typical" else "", dim=True), stretch=0))
+        self.warn.setStyleSheet(f"QWidget#warn {{ background: {look.colour('warn').name()}; }}")
+        for w in cautions(part.card, part.duty):
+            title = label(w.title, 13, 700)
+            title.setStyleSheet(f"color: {look.colour('straw ink').name()};")
+            self.care.addWidget(title)
+            self.care.addWidget(label(w.text, 13, wrap=True))
+
+    def _outline_of(self) -> BaseGeometry | None:
+        key, facts = (self.part.mesh_hash, self.part.direction), self.view.facts
+        if self._outline[0] != key and facts is not None:
+            mesh = laid(facts.mesh, self.part.direction)
+            cuts = cut(mesh, _levels(float(mesh.size[2])))
+            self._outline = (key, shapely.union_all([polygon_of(cuts.at(k)) for k in range(len(cuts.levels))]))
+        return self._outline[1]
+
+    def standing(self) -> Standing:
+        if not self.written:
+            return Standing(Mark.OPEN, "Nothing written yet.")
+        old = self._old
+        return Standing(
+            Mark.CRACK if old else Mark.FULL, "Files are from before a change." if old else "Files written."
+        )
+
+    def verdict(self) -> Verdict:
+        if self.view.facts is None:
+            return Verdict("Reading the part.")
+        if self._not_written:
+            return Verdict(
+                "The files could not be written.",
+                self._not_written,
+                number="!",
+                tone="clay",
+                acts=(Act("Another folder …", self._ask_folder),),
+            )
+        if self.written and not self._old:
+            return self._done()
+        price, grams = self.view.get(nodes.PRICE).fresh, self._grams()
+        hours = f"{price.hours.low:.1f} to {price.hours.high:.1f} h" if price else ""
+        spool = self.part.spool
+        short = spool is not None and grams is not None and spool.grams_left < grams * 1.05
+        fixed = "Corrected and turned." if nodes.made(self.view.inputs) is not None else "Turned; holes as drawn."
+        weighs = f"{hours} and {grams:.0f} g without supports. " if grams is not None else "Being priced. "
+        title = "The files are from before a change." if self._old else "Ready to write the files."
+        return Verdict(
+            "Not enough filament on this spool." if short else title,
+            f"{fixed} {weighs}Stay for the first layer.",
+            number=f"{grams:.0f}" if grams is not None else "",
+            unit="g" if grams is not None else "",
+            under=(hours,),
+            tone="clay" if short else "peat",
+            source=f"Hours: {self.part.factor.source}.",
+            acts=(Act("Write the files …", self._ask_folder), Act("Back to Fits", lambda: self.go("Fits"))),
+        )
+
+    def _done(self) -> Verdict:
+        folder = self.written[0].parent
+        return Verdict(
+            "The files are written.",
+            f"{len(self.written)} files. Open the 3MF in the program that makes your toolpath; it is already turned.",
+            number=str(len(self.written)),
+            unit="files",
+            tone="moss",
+            acts=(
+                Act("Write again …", self._ask_folder),
+                Act("Show the folder", partial(_show, folder)),
+            ),
+        )
+
+
+def _show(folder: Path) -> None:
+    QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
+
+
+def _levels(height: float) -> Array:
+    return np.linspace(0.02, 0.98, _CUTS) * height

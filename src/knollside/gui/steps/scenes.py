@@ -1,0 +1,128 @@
+"""What the steps put on the stage: marks, arrows and the place that goes first."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from knollside.core.mesh.features import feature_at
+from knollside.core.mesh.identity import Named
+from knollside.core.model import Array, FaceMark, Feature, Load
+from knollside.gui.session import Session
+from knollside.gui.steps.loadcard import words_of
+from knollside.gui.viewport.raster import CHOSEN, MARKS
+from knollside.gui.viewport.scene import Arrow, Scene
+
+
+def face_marks(session: Session, only: set[FaceMark] | None = None) -> Array:
+    """Mark code of each drawn face: what was said of features, and the one under discussion."""
+    view = session.view
+    look, facts, part = view.look, view.facts, view.part
+    if look is None or facts is None:
+        return np.zeros(0 if look is None else len(look.mesh.faces), np.int64)
+    code = np.zeros(len(facts.mesh.faces), np.int64)
+    said = dict(part.marks)
+    if only is not None and FaceMark.MATES in only:
+        # The step that speaks of mates shows them before all else.
+        said |= {name: FaceMark.MATES for m in part.mates for name in (m.feature, m.partner) if name}
+    for name, mark in said.items():
+        f = facts.feature(name)
+        if f is not None and (only is None or mark in only):
+            code[f.faces] = MARKS[mark.value]
+    chosen = session.feature(session.picked)
+    if chosen is not None:
+        code[chosen.faces] += CHOSEN
+    return np.asarray(code[look.original])
+
+
+def load_arrows(session: Session, handles: bool = False) -> tuple[Arrow, ...]:
+    """One clay arrow per load, at its face; with ``handles`` it can be turned by its tail."""
+    view = session.view
+    facts, out = view.facts, []
+    if facts is None:
+        return ()
+    laying = view.laying.fresh
+    taken = {c.name: dict(c.reactions) for c in laying.strength.field.cases} if laying is not None else {}
+    for i, case in enumerate(view.part.duty.cases):
+        for j, load in enumerate(case.loads):
+            f = facts.feature(load.feature) if load.feature else None
+            if f is None and load.at is not None:
+                f = feature_at(facts.mesh, facts.features, load.at)
+            if f is not None and load.at is None:
+                at = facts.mesh.triangles[f.faces].mean(axis=1).mean(axis=0)
+            elif load.at is not None:
+                at = np.asarray(load.at)
+            else:
+                continue
+            x, y, z = (float(v) for v in at)
+            words = f"{words_of(load)}, {case.name}"
+            back = taken.get(case.name, {}).get(f.id if f is not None else load.feature or "")
+            if load.kind == "deflection" and back is not None:
+                words = f"{words_of(load)}: takes {float(np.linalg.norm(back)):.0f} N"
+            turns = load.kind in ("force", "bearing", "deflection")
+            out.append(Arrow((x, y, z), _along(load, f), words, handle=(i, j) if turns and handles else None))
+    return tuple(out)
+
+
+def _along(load: Load, f: Feature | None) -> tuple[float, float, float]:
+    """Which way a load's arrow points: pressure against the face, torque along its axis."""
+    if load.kind == "deflection" and load.deflection_mm is not None:
+        return load.deflection_mm
+    if load.kind in ("torque", "pressure") and f is not None:
+        sign = -1.0 if load.kind == "pressure" else 1.0
+        x, y, z = (sign * c for c in f.axis)
+        return x, y, z
+    return load.vector
+
+
+def reaction_arrows(session: Session) -> tuple[Arrow, ...]:
+    """What each held place gives back under the largest load, in spring, once the solve is there."""
+    laying, facts, out = session.view.laying.fresh, session.view.facts, []
+    if laying is None or facts is None:
+        return ()
+    case = max(laying.strength.field.cases, key=lambda c: c.pushing)
+    holding = {h.feature for h in session.view.part.duty.held}
+    for name, force in case.reactions:
+        f = facts.feature(name) if name in holding else None
+        newtons = float(np.linalg.norm(force))
+        if f is None or newtons < 0.5:
+            continue
+        x, y, z = f.centre
+        out.append(Arrow((x, y, z), force, f"{newtons:.0f} N", "spring"))
+    return tuple(out)
+
+
+def base_scene(session: Session, laid: bool, title: str, subtitle: str, **more: object) -> Scene:
+    """The part with its marks, as drawn or as it lies."""
+    part = session.view.part
+    bed = part.printer.bed_mm
+    values: dict[str, object] = {
+        "look": session.view.look,
+        "direction": part.direction if laid else None,
+        "marks": face_marks(session),
+        "bed": (bed[0], bed[1]),
+        "title": title,
+        "subtitle": subtitle,
+        "layer": part.recipe.layer_height,
+    }
+    values.update(more)
+    return Scene(**values)  # type: ignore[arg-type]
+
+
+def with_lost(scene: Scene, lost: tuple[Named, ...]) -> Scene:
+    """The place on the stage where the first lost face was."""
+    if not lost:
+        return scene
+    first = lost[0]
+    return replace(scene, place=first.signature.centre, place_words=f"{said(first)} was here")
+
+
+def said(entry: Named) -> str:
+    """A lost feature by its name, as on the screen."""
+    return entry.id.replace("-", " ").capitalize()
+
+
+def where(entry: Named) -> str:
+    x, y, z = entry.signature.centre
+    return f"at ({x:.0f}, {y:.0f}, {z:.0f}) mm"

@@ -1,0 +1,448 @@
+"""The stored half of the window: the workshop's documents, every edit as one named step of undo, one transaction.
+
+Undo is kept for each part and survives opening another; it puts back just what was stored, its absence too.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+from typing import TypeVar
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoGroup, QUndoStack
+
+from knollside.core.job.ask import Meshes, MeshKey
+from knollside.core.material.own import FIELDS, FieldName, OwnCard, OwnValue
+from knollside.core.mesh.facemap import Motion
+from knollside.core.mesh.identity import Names
+from knollside.core.model import GapTrial, Measurement, Mesh, PrinterFacts, Refused
+from knollside.gui.fileasks import JobIn, ReadIn
+from knollside.gui.openpart import OpenPart, Shelf
+from knollside.store.copies import Copy
+from knollside.store.jobs import put_job
+from knollside.store.meshes import PackedMesh
+from knollside.store.parts import body_of
+from knollside.store.records import Kind, PrintRecord, Spool
+from knollside.store.workshop import Workshop
+
+T = TypeVar("T")
+_MOST_STEPS = 200
+
+
+class _Edit(QUndoCommand):
+    """One named edit that can be undone: two functions, each a transaction."""
+
+    def __init__(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
+        super().__init__(text)
+        self._do, self._undo = do, undo
+
+    def redo(self) -> None:
+        self._do()
+
+    def undo(self) -> None:
+        self._undo()
+
+
+class Workspace(QObject):
+    """What is stored, and the commands that change it. ``changed`` fires after any stored edit, ``opened`` when
+    another part came, ``said`` carries a sentence for the person."""
+
+    changed = pyqtSignal()
+    opened = pyqtSignal()
+    said = pyqtSignal(str)
+
+    def __init__(self, shop: Workshop, meshes: Meshes) -> None:
+        super().__init__()
+        self.shop, self.meshes = shop, meshes
+        self.undo = QUndoGroup(self)
+        self._stacks: dict[int, QUndoStack] = {}
+        self.part: OpenPart | None = None
+        self.shelf = self._read_shelf()
+
+    # What is stored
+
+    def _read_shelf(self) -> Shelf:
+        m = self.shop.machines
+        return Shelf(m.printers(), tuple(m.spools()), m.own_cards())
+
+    def _read_part(self, part_id: int) -> OpenPart:
+        doc, learned = self.shop.parts.get(part_id), self.shop.learned
+        printer = doc.printer_id
+        if printer is None:
+            return OpenPart.of(doc, self.shelf)
+        return OpenPart.of(
+            doc,
+            self.shelf,
+            tuple(learned.measurements(printer, doc.material)),
+            tuple(learned.gap_trials(printer, doc.material)),
+            tuple(learned.prints(printer)),
+        )
+
+    def open(self, part_id: int) -> bool:
+        """Open a part; False, and a sentence, where it cannot be. The part that was open then stays."""
+        try:
+            part = self._read_part(part_id)
+            if part.mesh_hash not in self.meshes:
+                self.meshes.put(self.shop.parts.mesh(part.mesh_hash), part.mesh_hash)
+            self._hand_over_before(part)
+        except Refused as refusal:
+            self.said.emit(str(refusal))
+            return False
+        self.part = part
+        stack = self._stacks.get(part_id)
+        if stack is None:
+            stack = self._stacks[part_id] = QUndoStack(self.undo)
+            stack.setUndoLimit(_MOST_STEPS)
+        self.undo.setActiveStack(stack)
+        self.opened.emit()
+        self.changed.emit()
+        for words in part.doc.troubles:
+            self.said.emit(words)
+        return True
+
+    def _hand_over_before(self, part: OpenPart) -> None:
+        """The mesh that names are carried over from, where that is still to be done."""
+        before = part.doc.before
+        if part.doc.newest.names is None and before is not None and before.mesh_hash not in self.meshes:
+            self.meshes.put(self.shop.parts.mesh(before.mesh_hash), before.mesh_hash)
+
+    def close_part(self) -> None:
+        self.part = None
+        self.undo.setActiveStack(None)
+        self.opened.emit()
+        self.changed.emit()
+
+    def _reread(self) -> None:
+        """All that is shown, as it is stored now."""
+        self.shelf = self._read_shelf()
+        if self.part is not None:
+            try:
+                part = self._read_part(self.part.id)
+                if part.mesh_hash not in self.meshes:
+                    self.meshes.put(self.shop.parts.mesh(part.mesh_hash), part.mesh_hash)
+                self._hand_over_before(part)
+                self.part = part
+            except Refused as refusal:
+                self.said.emit(str(refusal))
+                self.close_part()
+                return
+        self.changed.emit()
+
+    # Edits: each is one undo step and one transaction
+
+    def _push(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> bool:
+        """Do it; on the undo list only if the store took it."""
+
+        def done(act: Callable[[], None]) -> bool:
+            try:
+                with self.shop.together():
+                    act()
+            except Refused as refusal:
+                self.said.emit(str(refusal))
+                return False
+            self._reread()
+            return True
+
+        if not done(do):
+            return False
+        stack, first = self.undo.activeStack(), [True]
+
+        def again() -> None:
+            if first:
+                first.clear()
+            elif not done(do):
+                self._lost_step(text)
+
+        def back() -> None:
+            if not done(undo):
+                self._lost_step(text)
+
+        if stack is not None:
+            stack.push(_Edit(text, again, back))
+        return True
+
+    def _lost_step(self, text: str) -> None:
+        """What could not be undone or redone must not look as if it had been: the list ends there."""
+        stack = self.undo.activeStack()
+        if stack is not None:
+            stack.clear()
+        self.said.emit(f"“{text}” could not be taken back or made again; what is stored is as it was before.")
+
+    def edit(self, change: dict[Kind, object], text: str, names: Names | None = None) -> bool:
+        """Replace stored records of the open part under a name for undo. ``names`` go with it, not with its undo."""
+        part = self._open()
+        new = {k: body_of(k, v) for k, v in change.items()}
+        old = {k: self.shop.parts.document(part.id, k) for k in change}
+        now = {k: getattr(part, k.value) for k in change}
+        if all(now[k] == v for k, v in change.items()):
+            return False
+        number = part.doc.revision
+
+        def do() -> None:
+            if names is not None:
+                self.shop.parts.put_names(part.id, number, names)
+            for kind, body in new.items():
+                self.shop.parts.put_document(part.id, kind, body)
+
+        def undo() -> None:
+            for kind, body in old.items():
+                self.shop.parts.put_document(part.id, kind, body)
+
+        return self._push(text, do, undo)
+
+    def _open(self) -> OpenPart:
+        assert self.part is not None, "no part is open"
+        return self.part
+
+    def keep_names(self, part_id: int, number: int, names: Names) -> None:
+        """Names of a revision, once they are known; no edit of the person's, so nothing to undo."""
+        try:
+            self.shop.parts.put_names(part_id, number, names)
+        except Refused as refusal:
+            self.said.emit(str(refusal))
+            return
+        self._reread()
+
+    def rename_part(self, name: str) -> None:
+        part = self._open()
+        before = part.name
+        if name and name != before:
+            self._push(
+                f"name {name}",
+                lambda: self.shop.parts.rename(part.id, name),
+                lambda: self.shop.parts.rename(part.id, before),
+            )
+
+    # Parts and revisions
+
+    def take_in(self, found: ReadIn) -> None:
+        """A mesh from a file becomes a part beside the open one, and is opened."""
+        loaded = found.loaded
+        name = loaded.name.replace("-", " ").replace("_", " ").strip().capitalize()[:100] or "Part"
+        self.meshes.put(loaded.mesh, found.packed.fingerprint)
+        self._add_part(name, found.packed, f"from a {loaded.kind[1:].upper()} file")
+        if loaded.notes:
+            self.said.emit(" ".join(loaded.notes))
+
+    def _add_part(self, name: str, packed: PackedMesh, note: str) -> None:
+        printer = self.part.printer_id if self.part is not None else next(iter(self.shelf.printers), None)
+        spool = self.part.spool_id if self.part is not None else None
+        self._added(lambda job: (self.shop.parts.add(job, name, packed, note, printer, spool), []))
+
+    def take_job(self, found: JobIn) -> None:
+        """A job file becomes a part of the workshop, all of it or nothing, and is opened."""
+        self._added(lambda job: put_job(self.shop, job, found.job, found.name, found.packed))
+
+    def _added(self, add: Callable[[int], tuple[int, list[str]]]) -> None:
+        """A new part beside the open one, in one transaction; it is opened."""
+        try:
+            with self.shop.together():
+                known = self.shop.parts.names()
+                mine = next((p.job_id for p in known if self.part is not None and p.id == self.part.id), None)
+                made, told = add(mine or (known[-1].job_id if known else self.shop.parts.add_job("My job")))
+        except Refused as refusal:
+            self.said.emit(str(refusal))
+            return
+        self.shelf = self._read_shelf()
+        self.open(made)
+        for words in told:
+            self.said.emit(words)
+
+    def set_of_meshes(self) -> tuple[tuple[int, str, MeshKey], ...]:
+        """Every part of the open part's job with its mesh at hand: number, name, mesh."""
+        part, out = self._open(), []
+        known = self.shop.parts.names()
+        job = next(p.job_id for p in known if p.id == part.id)
+        for p in known:
+            if p.job_id != job:
+                continue
+            try:
+                key = self.shop.parts.get(p.id).mesh_hash
+                if key not in self.meshes:
+                    self.meshes.put(self.shop.parts.mesh(key), key)
+                out.append((p.id, p.name, MeshKey(key)))
+            except Refused as refusal:
+                self.said.emit(f"{p.name}: {refusal}")
+        return tuple(out)
+
+    def new_mesh(self, mesh: Mesh, note: str, motion: Motion | None) -> None:
+        """A new revision of the part; undo takes it away again."""
+        self.new_meshes(((self._open().id, mesh, motion),), note)
+
+    def new_meshes(self, made: tuple[tuple[int, Mesh, Motion | None], ...], note: str) -> None:
+        """New revisions of several parts at once, all or none; one undo takes them all away again."""
+        numbers = [0] * len(made)
+
+        def do() -> None:
+            for k, (part, mesh, motion) in enumerate(made):
+                numbers[k] = self.shop.parts.add_revision(part, mesh, note, motion)
+                self.meshes.put(mesh)
+
+        def undo() -> None:
+            for number, (part, _, _) in zip(numbers, made, strict=True):
+                self.shop.parts.drop_revision(part, number)
+
+        self._push(note, do, undo)
+
+    # Machines and materials
+
+    def put_machine(self, printer_id: int | None, spool_id: int | None, text: str) -> None:
+        part = self._open()
+        before = part.doc.printer_id, part.doc.spool_id
+        put = self.shop.parts.put_machine
+        self._push(text, lambda: put(part.id, printer_id, spool_id), lambda: put(part.id, *before))
+
+    def put_printer(self, printer_id: int | None, facts: PrinterFacts) -> int | None:
+        """Add a printer (None) or change one; its number. The open part takes a first printer at once."""
+        machines, before = self.shop.machines, self.shelf.printers.get(printer_id or 0)
+        part = self.part.id if self.part is not None and self.part.doc.printer_id is None else None
+        spool = self.part.doc.spool_id if self.part is not None else None
+        made: list[int] = []
+
+        def do() -> None:
+            if printer_id is not None:
+                machines.put_printer(printer_id, facts)
+                return
+            # Made again, it has the number it had, so that later edits still mean it.
+            number = machines.add_printer(facts, made[0] if made else None)
+            made[:] = [number]
+            if part is not None:
+                self.shop.parts.put_machine(part, number, spool)
+
+        def undo() -> None:
+            if printer_id is not None and before is not None:
+                machines.put_printer(printer_id, before)
+            else:
+                machines.remove_printer(made[0])
+
+        if not self._push(f"printer {facts.name}", do, undo):
+            return None
+        return printer_id if printer_id is not None else made[0]
+
+    def put_spool(self, spool: Spool) -> int | None:
+        """Add a spool (id 0) or change one; its number."""
+        machines = self.shop.machines
+        before = next((s for s in self.shelf.spools if s.id == spool.id), None)
+        made: list[int] = []
+
+        def do() -> None:
+            if before is not None:
+                machines.put_spool(spool)
+            else:
+                made[:] = [machines.add_spool(spool.name, spool.material, spool.grams_left, spool.dry)]
+
+        def undo() -> None:
+            if before is not None:
+                machines.put_spool(before)
+            else:
+                machines.remove_spool(made[0])
+
+        if not self._push(f"spool {spool.name}", do, undo):
+            return None
+        return before.id if before is not None else made[0]
+
+    def put_own_value(self, name: str, field: FieldName, value: OwnValue | None) -> None:
+        """One value of a material as the person's own, or typical again (None)."""
+        before = self.shelf.own.get(name, OwnCard())
+        kept = {k: v for k, v in before.values.items() if k != field}
+        after = before.model_copy(update={"values": kept if value is None else kept | {field: value}})
+        words = f"{name}: {FIELDS[field].words.lower()}" + (" typical again" if value is None else "")
+        self._put_own_card(name, after, words)
+
+    def put_window(self, fit: str, window: tuple[float, float] | None) -> None:
+        """A class window of the part's material as the person's own, or typical again (None)."""
+        name = self._open().material
+        before = self.shelf.own.get(name, OwnCard())
+        kept = {k: v for k, v in before.windows.items() if k != fit}
+        after = before.model_copy(update={"windows": kept if window is None else kept | {fit: window}})
+        self._put_own_card(name, after, f"{name}: window of {fit}" + (" typical again" if window is None else ""))
+
+    def _put_own_card(self, name: str, after: OwnCard, words: str) -> None:
+        before, put = self.shelf.own.get(name), self.shop.machines.put_own_card
+        if after != (before or OwnCard()):
+            self._push(words, lambda: put(name, after), lambda: put(name, before))
+
+    # Records of the bench
+
+    def add_readings(self, taken: tuple[Measurement, ...], words: str) -> None:
+        """Readings of this printer and material at once, one step of undo."""
+        learned, (printer, material), rows = self.shop.learned, self._place(), list[int]()
+
+        def do() -> None:
+            rows[:] = learned.add_measurements(printer, material, datetime.now(), taken)
+
+        self._push(words, do, lambda: learned.remove_measurements(rows))
+
+    def add_reading(self, reading: Measurement) -> None:
+        self.add_readings((reading,), f"reading of {reading.kind} {reading.drawn:g}")
+
+    def leave_out(self, number: int, left_out: bool) -> None:
+        """Count a kept reading no more, or again; it stays in the list."""
+        before = next((m for i, _, m in self._open().dated_readings if i == number), None)
+        if before is None or before.left_out == left_out:
+            return
+        after, put = before.model_copy(update={"left_out": left_out}), self.shop.learned.put_measurement
+        words = f"reading of {before.kind} {before.drawn:g} {'left out' if left_out else 'counted again'}"
+        self._push(words, lambda: put(number, after), lambda: put(number, before))
+
+    def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
+        """Rungs of a gap ladder, one step of undo."""
+        learned, (printer, material), rows = self.shop.learned, self._place(), list[int]()
+
+        def do() -> None:
+            rows[:] = learned.add_gap_trials(printer, material, datetime.now(), taken)
+
+        self._push(words, do, lambda: learned.remove_gap_trials(rows))
+
+    def _place(self) -> tuple[int, str]:
+        """Printer and material that records belong to."""
+        part = self._open()
+        if part.doc.printer_id is None:
+            raise Refused("Add your printer at Workshop (Alt+9) first; the record belongs to one.")
+        return part.doc.printer_id, part.material
+
+    def add_print(self, record: PrintRecord, text: str) -> None:
+        row: list[int] = []
+
+        def do() -> None:
+            row[:] = [self.shop.learned.add_print(record)]
+
+        self._push(text, do, lambda: self.shop.learned.remove_print(row[0]))
+
+    def every_print(self) -> list[PrintRecord]:
+        """Prints of every printer, oldest first."""
+        return self.shop.learned.prints()
+
+    # The workshop as a whole
+
+    def restore(self, copy: Copy) -> Path:
+        """Put a copy in place of what is there now; returns where that was set aside. Raises :class:`Refused`."""
+        aside = self.shop.restore(copy)
+        self._anew()
+        return aside
+
+    def take_in_whole(self, made: Path) -> Path:
+        """Put a workshop that was read in place of this one; returns where this one was set aside."""
+        try:
+            aside = self.shop.take_in(made)
+        finally:
+            for ending in ("", "-wal", "-shm"):
+                Path(str(made) + ending).unlink(missing_ok=True)
+        self._anew()
+        return aside
+
+    def _anew(self) -> None:
+        """Another content under the same window: nothing that was undone or open is what it was."""
+        for stack in self._stacks.values():
+            stack.clear()
+        self._stacks.clear()
+        here = self.part.id if self.part is not None else 0
+        self.part = None
+        self.shelf = self._read_shelf()
+        known = [p.id for p in self.shop.parts.names()]
+        for number in (here, *known):
+            if number in known and self.open(number):
+                return
+        self.close_part()

@@ -1,0 +1,151 @@
+"""What was measured, tried, printed and broken."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import TypeVar
+
+from sqlalchemy import select
+
+from knollside.core.model import BreakTest, GapTrial, Measurement
+from knollside.store.ledger import Ledger, seal_of
+from knollside.store.records import PrintRecord
+from knollside.store.tables import GapTrialRow, MeasurementRow, PrintRow
+
+_Taken = TypeVar("_Taken", Measurement, GapTrial)
+Dated = list[tuple[int, datetime, _Taken]]
+
+
+class Learned:
+    """Every method that changes something is one transaction, or part of the one it is called in."""
+
+    def __init__(self, ledger: Ledger) -> None:
+        self._ledger = ledger
+
+    def add_measurements(
+        self, printer_id: int, material: str, taken: datetime, readings: Iterable[Measurement]
+    ) -> list[int]:
+        """Readings of one printer and material, all or none; their numbers."""
+        return self._add(MeasurementRow, printer_id, material, taken, readings)
+
+    def remove_measurements(self, numbers: Iterable[int]) -> None:
+        self._remove(MeasurementRow, numbers)
+
+    def places(self) -> list[tuple[int, str]]:
+        """Every printer and material that something was measured or tried on."""
+        with self._ledger.read() as s:
+            found = {
+                (printer, material)
+                for table in (MeasurementRow, GapTrialRow)
+                for printer, material in s.execute(select(table.printer_id, table.material).distinct())
+            }
+        return sorted(found)
+
+    def put_measurement(self, number: int, reading: Measurement) -> None:
+        """Change a reading that is kept, as when it is left out."""
+        with self._ledger.edit() as s:
+            row = s.get(MeasurementRow, number)
+            if row is not None:
+                row.body = reading.model_dump_json()
+                row.seal = seal_of(row.body)
+
+    def measurements(self, printer_id: int, material: str) -> Dated[Measurement]:
+        return self._taken(MeasurementRow, Measurement, "A reading", printer_id, material)
+
+    def add_gap_trials(self, printer_id: int, material: str, taken: datetime, trials: Iterable[GapTrial]) -> list[int]:
+        """Rungs of a ladder, all or none; their numbers."""
+        return self._add(GapTrialRow, printer_id, material, taken, trials)
+
+    def remove_gap_trials(self, numbers: Iterable[int]) -> None:
+        self._remove(GapTrialRow, numbers)
+
+    def gap_trials(self, printer_id: int, material: str) -> Dated[GapTrial]:
+        return self._taken(GapTrialRow, GapTrial, "A rung of a gap ladder", printer_id, material)
+
+    def _add(
+        self,
+        table: type[MeasurementRow] | type[GapTrialRow],
+        printer_id: int,
+        material: str,
+        taken: datetime,
+        records: Iterable[Measurement] | Iterable[GapTrial],
+    ) -> list[int]:
+        with self._ledger.edit() as s:
+            rows = [
+                table(printer_id=printer_id, material=material, taken=taken, body=body, seal=seal_of(body))
+                for body in (one.model_dump_json() for one in records)
+            ]
+            s.add_all(rows)
+            s.flush()
+            return [r.id for r in rows]
+
+    def _remove(self, table: type[MeasurementRow] | type[GapTrialRow] | type[PrintRow], numbers: Iterable[int]) -> None:
+        with self._ledger.edit() as s:
+            for number in numbers:
+                row = s.get(table, number)
+                if row is not None:
+                    s.delete(row)
+
+    def _taken(
+        self,
+        table: type[MeasurementRow] | type[GapTrialRow],
+        record: type[_Taken],
+        words: str,
+        printer_id: int,
+        material: str,
+    ) -> Dated[_Taken]:
+        """What was taken of one printer and material, in order; what cannot be read is set aside."""
+        with self._ledger.read() as s:
+            found = s.scalars(
+                select(table).where(table.printer_id == printer_id, table.material == material).order_by(table.id)
+            )
+            rows = [(r.id, r.taken, r.body, r.seal) for r in found]  # type: ignore[attr-defined]
+        out = []
+        for number, taken, body, seal in rows:
+            made = self._ledger.tried(f"{words} ({number})", body, seal, record.model_validate_json)
+            if made is not None:
+                out.append((number, taken, made))
+        return out
+
+    def add_print(self, record: PrintRecord) -> int:
+        broke = record.broke.model_dump_json() if record.broke else None
+        with self._ledger.edit() as s:
+            row = PrintRow(
+                part_id=record.part_id,
+                printer_id=record.printer_id,
+                material=record.material,
+                made=record.made,
+                estimate_hours=record.estimate_hours,
+                actual_hours=record.actual_hours,
+                outcome=record.outcome,
+                broke=broke,
+                seal=None if broke is None else seal_of(broke),
+            )
+            s.add(row)
+            s.flush()
+            return row.id
+
+    def remove_print(self, number: int) -> None:
+        self._remove(PrintRow, [number])
+
+    def prints(self, printer_id: int | None = None) -> list[PrintRecord]:
+        """Prints in order of time, of one printer or all; a break that cannot be read is set aside."""
+        with self._ledger.read() as s:
+            query = select(PrintRow).order_by(PrintRow.made, PrintRow.id)
+            if printer_id is not None:
+                query = query.where(PrintRow.printer_id == printer_id)
+            rows = [
+                (
+                    (r.id, r.part_id, r.printer_id, r.material, r.made, r.estimate_hours, r.actual_hours, r.outcome),
+                    r.broke,
+                    r.seal,
+                )
+                for r in s.scalars(query)
+            ]
+        out = []
+        for told, body, seal in rows:
+            words = f"The break of print {told[0]}"
+            broke = None if not body else self._ledger.tried(words, body, seal, BreakTest.model_validate_json)
+            out.append(PrintRecord(*told, broke))
+        return out

@@ -1,0 +1,170 @@
+"""The workshop file as one thing to write to: every edit one transaction, joined where edits belong together."""
+
+from __future__ import annotations
+
+import hashlib
+import sqlite3
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import TypeVar
+
+from pydantic import ValidationError
+from sqlalchemy import select
+from sqlalchemy.exc import DBAPIError, IntegrityError
+from sqlalchemy.orm import Session
+
+from knollside.core.model import Refused
+from knollside.store.copies import keep_closing
+from knollside.store.opening import Held, open_engine
+from knollside.store.records import SetAside
+from knollside.store.salvage import salvage, set_aside
+from knollside.store.tables import SetAsideRow
+
+T = TypeVar("T")
+
+
+def seal_of(text: str) -> str:
+    """What tells a text from one in which a byte was changed."""
+    return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:24]
+
+
+_LONGEST = 200_000  # characters kept of what was set aside
+
+
+class Ledger:
+    """One workshop file, held open by one window. ``told`` are sentences about how it opened."""
+
+    def __init__(self, path: Path) -> None:
+        self._held = Held(path)
+        self.path = self._held.path
+        self.told: list[str] = []
+        self._open: Session | None = None
+        self._edited = False
+        try:
+            self._engine = self._opened()
+        except BaseException:
+            self._held.release()
+            raise
+
+    def _opened(self):  # type: ignore[no-untyped-def]
+        try:
+            return open_engine(self.path)
+        except Refused:
+            raise
+        except Exception as error:
+            if isinstance(error, DBAPIError) and "locked" in str(error.orig):
+                raise Refused(f"The workshop {self.path.name} is in use by another program ({error.orig}).") from None
+            if not isinstance(error, sqlite3.DatabaseError | DBAPIError | ValueError | KeyError | TypeError):
+                raise
+            found = error
+        try:
+            return self._renewed(found)
+        except (OSError, sqlite3.Error, DBAPIError) as error:
+            words = f"The workshop {self.path} is damaged and could not be set aside: {error}."
+            raise Refused(words.replace("\n", " ")) from None
+
+    def _renewed(self, why: Exception):  # type: ignore[no-untyped-def]
+        """A new file filled with what could be saved, in place of the damaged one, which is set aside. A file of which
+        nothing can be read, and that has no copy, is no workshop: it is left alone."""
+        fresh = self.path.with_name(f".saving-{self.path.name}")
+        fresh.unlink(missing_ok=True)
+        try:
+            saved = salvage(self.path, fresh)
+            if not saved.saved and not saved.from_copy:
+                raise Refused(f"The workshop {self.path} could not be opened: {why}.".replace("\n", " "))
+            aside = set_aside(self.path)
+            fresh.replace(self.path)
+        finally:
+            fresh.unlink(missing_ok=True)
+        self._held.moved_to(self.path)
+        self.told.append(saved.words(aside))
+        return open_engine(self.path)
+
+    def close(self) -> None:
+        self._engine.dispose()
+        if self._edited:
+            keep_closing(self.path)
+        self._held.release()
+
+    def renew(self, fill: Callable[[Path], None]) -> Path:
+        """Put another content in place of the present one, which is set aside; returns where. All or nothing."""
+        self._held.still_there()
+        fresh = self.path.with_name(f".renewing-{self.path.name}")
+        fresh.unlink(missing_ok=True)
+        fill(fresh)
+        self._engine.dispose()
+        aside = set_aside(self.path)
+        fresh.replace(self.path)
+        self._held.moved_to(self.path)
+        self._engine = self._opened()
+        return aside
+
+    @contextmanager
+    def edit(self) -> Iterator[Session]:
+        """A transaction; inside another one, part of that. Raises :class:`Refused` where it cannot be kept."""
+        if self._open is not None:
+            yield self._open
+            return
+        self._held.still_there()
+        try:
+            with Session(self._engine) as session, session.begin():
+                self._open, self._edited = session, True
+                yield session
+        except IntegrityError as error:
+            raise Refused(f"That name is taken already ({error.orig}).") from None
+        except DBAPIError as error:
+            raise Refused(
+                f"The workshop could not keep this edit ({error.orig}). What was kept before is safe; is the "
+                f"disk full or {self.path.name} read-only?"
+            ) from None
+        finally:
+            self._open = None
+
+    @contextmanager
+    def read(self) -> Iterator[Session]:
+        """What is kept now, edits of an open transaction with it. Raises :class:`Refused` where it cannot be read."""
+        if self._open is not None:
+            yield self._open
+            return
+        try:
+            with Session(self._engine) as session:
+                yield session
+        except DBAPIError as error:
+            raise Refused(f"The workshop {self.path.name} could not be read ({error.orig}).") from None
+
+    # What cannot be read
+
+    def tried(self, what: str, body: str, seal: str | None, read: Callable[[str], T]) -> T | None:
+        """``read(body)``, or None where that is not what it should be, or not what was written (its ``seal`` is not
+        that of the text): it is then set aside, once, and told."""
+        try:
+            if seal is not None and seal != seal_of(body):
+                raise ValueError("it was changed since it was written")
+            return read(body)
+        except (ValidationError, ValueError, TypeError, RecursionError, OverflowError) as error:
+            reason = _reason(error)
+            self._keep_aside(what, reason, body)
+            sentence = f"{what} could not be read ({reason}) and was set aside; the rest is as it was."
+            if sentence not in self.told:
+                self.told.append(sentence)
+            return None
+
+    def _keep_aside(self, what: str, why: str, body: str) -> None:
+        with self.edit() as s:
+            same = s.scalars(select(SetAsideRow).where(SetAsideRow.what == what, SetAsideRow.body == body[:_LONGEST]))
+            if same.first() is None:
+                s.add(SetAsideRow(what=what[:200], why=why, body=body[:_LONGEST], noticed=datetime.now()))
+
+    def aside(self) -> list[SetAside]:
+        with self.read() as s:
+            return [SetAside(r.what, r.why, r.body, r.noticed) for r in s.scalars(select(SetAsideRow))]
+
+
+def _reason(error: Exception) -> str:
+    if isinstance(error, ValidationError):
+        first = error.errors()[0]
+        where = " > ".join(str(p) for p in first["loc"])
+        return f"{where}: {first['msg']}" if where else str(first["msg"])
+    return str(error)[:200] or type(error).__name__

@@ -1,0 +1,261 @@
+"""A whole workshop as one open file: a zip of one JSON document and the meshes it names, and back.
+
+``workshop.json`` holds every record in the job file's own words; ``meshes/FINGERPRINT`` a mesh as little-endian float64
+corners followed by int64 triangles, with their counts in the document.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field, ValidationError
+
+from knollside.core.job.file import Printed
+from knollside.core.material.own import OwnCard
+from knollside.core.mesh.facemap import Motion
+from knollside.core.mesh.identity import Names
+from knollside.core.mesh.load import MAX_TRIANGLES
+from knollside.core.model import Duty, GapTrial, Mate, Measurement, Mesh, PrinterFacts, Recipe, Record, Refused, Way
+from knollside.store.meshes import pack
+from knollside.store.records import Kind, PrintRecord
+from knollside.store.workshop import Workshop
+
+_MOST_JSON = 512 * 2**20
+_MOST_MESHES = 20_000
+Number = Annotated[int, Field(ge=1, le=2**31)]
+Fingerprint = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+
+
+class KeptMesh(Record):
+    corners: int = Field(ge=1, le=3 * MAX_TRIANGLES)
+    triangles: int = Field(ge=1, le=MAX_TRIANGLES)
+
+
+class KeptRevision(Record):
+    number: Number
+    note: str = Field("", max_length=4000)
+    mesh: Fingerprint
+    names: Names | None = None
+    motion: Motion | None = None
+
+
+class KeptPart(Record):
+    id: Number
+    job: Number
+    name: str = Field(max_length=120)
+    printer: Number | None = None
+    spool: Number | None = None
+    revisions: tuple[KeptRevision, ...] = Field(min_length=1, max_length=100_000)
+    duty: Duty | None = None
+    recipe: Recipe | None = None
+    way: Way | None = None
+    mates: tuple[Mate, ...] | None = None
+    material: str | None = Field(None, max_length=40)
+
+
+class KeptSpool(Record):
+    id: Number
+    name: str = Field(max_length=60)
+    material: str = Field(max_length=40)
+    grams_left: float
+    dry: bool
+
+
+class KeptReading(Record):
+    printer: Number
+    material: str = Field(max_length=40)
+    taken: datetime
+    reading: Measurement
+
+
+class KeptTrial(Record):
+    printer: Number
+    material: str = Field(max_length=40)
+    taken: datetime
+    trial: GapTrial
+
+
+class KeptPrint(Record):
+    printer: Number
+    part: Number | None = None
+    made: datetime
+    printed: Printed
+
+
+class Whole(Record):
+    """Every record of a workshop."""
+
+    format: Literal["knollside-workshop-1"] = "knollside-workshop-1"
+    meshes: dict[Fingerprint, KeptMesh] = Field(default_factory=dict, max_length=_MOST_MESHES)
+    jobs: dict[Number, str] = Field(default_factory=dict)
+    printers: dict[Number, PrinterFacts] = Field(default_factory=dict)
+    spools: tuple[KeptSpool, ...] = ()
+    own_cards: dict[str, OwnCard] = Field(default_factory=dict)
+    parts: tuple[KeptPart, ...] = ()
+    readings: tuple[KeptReading, ...] = ()
+    trials: tuple[KeptTrial, ...] = ()
+    prints: tuple[KeptPrint, ...] = ()
+
+
+def whole_bytes(shop: Workshop) -> bytes:
+    """All of a workshop as one file. Raises :class:`Refused` where a mesh cannot be read."""
+    told, raw = gathered(shop)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("workshop.json", json.dumps(told.model_dump(mode="json", exclude_defaults=True), indent=1))
+        for name, data in raw.items():
+            archive.writestr(f"meshes/{name}", data)
+    return out.getvalue()
+
+
+def gathered(shop: Workshop) -> tuple[Whole, dict[str, bytes]]:
+    """Every record of a workshop, and its meshes' bytes by fingerprint."""
+    jobs, parts = {}, []
+    meshes: dict[str, Mesh] = {}
+    for p in shop.parts.names():
+        jobs[p.job_id] = p.job
+        doc = shop.parts.get(p.id)
+        known = {k.value: shop.parts.document(p.id, k) is not None for k in Kind}
+        revisions = []
+        for r in shop.parts.revisions(p.id):
+            if r.mesh_hash not in meshes:
+                meshes[r.mesh_hash] = shop.parts.mesh(r.mesh_hash)
+            revisions.append(
+                KeptRevision(number=r.number, note=r.note[:4000], mesh=r.mesh_hash, names=r.names, motion=r.motion)
+            )
+        stored: dict[str, Any] = {k: getattr(doc, k) for k, there in known.items() if there}
+        parts.append(
+            KeptPart(
+                id=p.id,
+                job=p.job_id,
+                name=p.name,
+                printer=doc.printer_id,
+                spool=doc.spool_id,
+                revisions=tuple(revisions),
+                **stored,
+            )
+        )
+    printers = shop.machines.printers()
+    readings, trials = _taken(shop, list(printers))
+    told = Whole(
+        meshes={k: KeptMesh(corners=len(m.vertices), triangles=len(m.faces)) for k, m in meshes.items()},
+        jobs=jobs,
+        printers=printers,
+        spools=tuple(
+            KeptSpool(id=s.id, name=s.name, material=s.material, grams_left=s.grams_left, dry=s.dry)
+            for s in shop.machines.spools()
+        ),
+        own_cards=shop.machines.own_cards(),
+        parts=tuple(parts),
+        readings=readings,
+        trials=trials,
+        prints=tuple(
+            KeptPrint(printer=r.printer_id, part=r.part_id, made=r.made, printed=r.printed)
+            for r in shop.learned.prints()
+        ),
+    )
+    return told, {k: _raw(m) for k, m in meshes.items()}
+
+
+def _taken(shop: Workshop, printers: list[int]) -> tuple[tuple[KeptReading, ...], tuple[KeptTrial, ...]]:
+    readings, trials = [], []
+    for printer, material in shop.learned.places():
+        if printer in printers:
+            for _, taken, m in shop.learned.measurements(printer, material):
+                readings.append(KeptReading(printer=printer, material=material, taken=taken, reading=m))
+            for _, taken, t in shop.learned.gap_trials(printer, material):
+                trials.append(KeptTrial(printer=printer, material=material, taken=taken, trial=t))
+    return tuple(readings), tuple(trials)
+
+
+def _raw(mesh: Mesh) -> bytes:
+    return np.ascontiguousarray(mesh.vertices, "<f8").tobytes() + np.ascontiguousarray(mesh.faces, "<i8").tobytes()
+
+
+def parse_whole(data: bytes, name: str) -> tuple[Whole, dict[str, bytes]]:
+    """A whole workshop from a file's bytes; to be called in the reading process. Raises :class:`Refused`."""
+    try:
+        archive = zipfile.ZipFile(io.BytesIO(data))
+        infos = {i.filename: i for i in archive.infolist()}
+        if "workshop.json" not in infos or infos["workshop.json"].file_size > _MOST_JSON:
+            raise Refused(f"{name} is no workshop: it has no workshop.json that could be read.")
+        told = Whole.model_validate_json(archive.read("workshop.json"))
+        raw = {}
+        for key, kept in told.meshes.items():
+            size = 24 * (kept.corners + kept.triangles)
+            info = infos.get(f"meshes/{key}")
+            if info is None or info.file_size != size:
+                raise Refused(f"{name}: the mesh {key[:12]} is missing or not of its size.")
+            raw[key] = archive.read(info)
+            _checked(mesh_of(raw[key], kept), key, name)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = " > ".join(str(p) for p in first["loc"])
+        raise Refused(f"{name}: {where}: {first['msg']}.") from None
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, EOFError):
+        raise Refused(f"{name} is no workshop file, or is damaged.") from None
+    return told, raw
+
+
+def mesh_of(raw: bytes | memoryview, kept: KeptMesh) -> Mesh:
+    corners = np.frombuffer(raw, "<f8", 3 * kept.corners).reshape(-1, 3)
+    faces = np.frombuffer(raw, "<i8", 3 * kept.triangles, offset=24 * kept.corners).reshape(-1, 3)
+    return Mesh(corners.astype(np.float64), faces.astype(np.int64))
+
+
+def _checked(mesh: Mesh, key: str, name: str) -> None:
+    inside = len(mesh.faces) and mesh.faces.min() >= 0 and mesh.faces.max() < len(mesh.vertices)
+    if not inside or not np.isfinite(mesh.vertices).all() or mesh.fingerprint() != key:
+        raise Refused(f"{name}: the mesh {key[:12]} is damaged.")
+
+
+def fill(path: Path, told: Whole, raw: dict[str, bytes]) -> None:
+    """A new workshop file with all of it, under the same numbers. Raises :class:`Refused`."""
+    shop = Workshop(path)
+    try:
+        with shop.together():
+            _put(shop, told, raw)
+    finally:
+        shop.close()
+
+
+def _put(shop: Workshop, told: Whole, raw: dict[str, bytes]) -> None:
+    packed = {k: pack(mesh_of(raw[k], kept)) for k, kept in told.meshes.items()}
+    for number, name in told.jobs.items():
+        shop.parts.add_job(name, number)
+    for number, facts in told.printers.items():
+        shop.machines.add_printer(facts, number)
+    for s in told.spools:
+        shop.machines.add_spool(s.name, s.material, s.grams_left, s.dry, s.id)
+    for name, card in told.own_cards.items():
+        shop.machines.put_own_card(name, card)
+    for p in told.parts:
+        first, *later = sorted(p.revisions, key=lambda r: r.number)
+        at = p.job, p.name, packed[first.mesh], first.note
+        shop.parts.add(*at, p.printer, p.spool, part_id=p.id, names=first.names)
+        for r in later:
+            shop.parts.add_revision(p.id, packed[r.mesh], r.note, r.motion, r.names, r.number)
+        for kind in Kind:
+            value = getattr(p, kind.value)
+            if value is not None:
+                shop.parts.put(p.id, kind, value)
+    for m in told.readings:
+        shop.learned.add_measurements(m.printer, m.material, _plain(m.taken), [m.reading])
+    for t in told.trials:
+        shop.learned.add_gap_trials(t.printer, t.material, _plain(t.taken), [t.trial])
+    for x in told.prints:
+        hours = x.printed.estimate_hours, x.printed.actual_hours
+        made = _plain(x.made)
+        shop.learned.add_print(
+            PrintRecord(0, x.part, x.printer, x.printed.material, made, *hours, x.printed.outcome, x.printed.broke)
+        )
+
+
+def _plain(when: datetime) -> datetime:
+    return when.replace(tzinfo=None)

@@ -1,0 +1,72 @@
+"""A load as its card knows it: kinds, amounts, directions and drawings; machines as the store keeps them."""
+
+from pathlib import Path
+
+import pytest
+
+from knollside.core.job.edits import amount, toward, turned_into, with_amount
+from knollside.core.model import GRAVITY, Load, PrinterFacts, Refused
+from knollside.gui.steps.loadcard import AIMS, KINDS, LoadSign, words_of
+from knollside.gui.theme.look import load_fonts
+from knollside.store.records import Spool
+from knollside.store.workshop import Workshop
+
+PUSH = Load(feature="flat-1", force_N=(0, 30, 0))
+
+
+@pytest.mark.parametrize("kind", list(KINDS.values()))
+def test_a_load_turns_into_every_kind_and_back_and_keeps_its_place(kind: str) -> None:
+    made = turned_into(PUSH, kind)
+    assert made.kind == kind and made.feature == "flat-1" and not made.nothing
+    double = with_amount(made, 2 * amount(made))
+    assert amount(double) == pytest.approx(2 * amount(made)) and double.kind == kind
+    assert amount(double.times(0.5)) == pytest.approx(amount(made))
+    back = turned_into(made, "force")
+    assert back.kind == "force" and back.newtons == pytest.approx(30 if kind in ("force", "bearing", "weight") else 50)
+    assert Load.model_validate(made.model_dump(mode="json")) == made, "it survives the job file"
+
+
+def test_amounts_directions_and_words() -> None:
+    weight = turned_into(PUSH, "weight")
+    assert weight.weight_g == pytest.approx(30 / GRAVITY * 1000) and weight.vector[2] == pytest.approx(-30)
+    assert toward(PUSH) == (0, 1, 0) and toward(Load(at=(0, 0, 0))) == (0, 0, -1)
+    assert words_of(PUSH) == "30 N" and words_of(turned_into(PUSH, "torque")) == "1 N m"
+    assert words_of(Load(at=(0, 0, 0), kind="pressure", pressure_MPa=0.25)) == "0.25 MPa"
+    assert words_of(Load(at=(0, 0, 0), kind="deflection", deflection_mm=(0, 0.6, 0.8))) == "moved 1 mm"
+    for aim in AIMS.values():
+        assert sum(c * c for c in aim) == 1
+
+
+def test_every_kind_has_a_drawing_of_its_own(qapp) -> None:  # type: ignore[no-untyped-def]
+    load_fonts()
+    pictures = set()
+    for kind in KINDS.values():
+        sign = LoadSign(kind)
+        image = sign.grab().toImage()
+        pictures.add(bytes(image.constBits().asarray(image.sizeInBytes())))
+        assert kind in sign.accessibleName()
+    assert len(pictures) == len(KINDS)
+
+
+def test_printers_and_spools_are_changed_taken_away_and_kept_by_one_name(tmp_path: Path) -> None:
+    shop = Workshop(tmp_path / "w.sqlite")
+    first, second = (
+        shop.machines.add_printer(PrinterFacts(name="One")),
+        shop.machines.add_printer(PrinterFacts(name="Two")),
+    )
+    spool = shop.machines.add_spool("white", "PLA", 300, True)
+    shop.machines.put_printer(first, PrinterFacts(name="One", bed_mm=(300, 300, 400), hard_nozzle=True))
+    shop.machines.put_spool(Spool(spool, "white", "PLA", 120.5, False))
+    with pytest.raises(Refused, match="taken already"):
+        shop.machines.put_printer(second, PrinterFacts(name="One"))
+    shop.close()
+    again = Workshop(tmp_path / "w.sqlite")
+    assert (
+        again.machines.printers()[first].bed_mm == (300, 300, 400) and again.machines.printers()[second].name == "Two"
+    )
+    assert again.machines.spools() == [Spool(spool, "white", "PLA", 120.5, False)]
+    again.machines.remove_printer(first)
+    again.machines.remove_spool(spool)
+    assert list(again.machines.printers()) == [second] and again.machines.spools() == []
+    again.machines.remove_printer(first)
+    again.close()

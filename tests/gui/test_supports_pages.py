@@ -1,0 +1,133 @@
+"""Supports by region and the ways side by side, in the real window."""
+
+from __future__ import annotations
+
+import pytest
+from conftest import Desk, seen, turn_to, type_in
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton
+
+from knollside.core.lay.supports import bill
+from knollside.gui.viewport.raster import MARKS
+
+
+def boxes(desk: Desk) -> list[QCheckBox]:
+    found = [b for b in desk.window.current.panel.findChildren(QCheckBox) if b.isVisible()]
+    return [b for b in found if b.accessibleName().startswith("Support place")]
+
+
+def test_supports_follow_the_school_and_then_the_hand(shelf: Desk) -> None:
+    state = shelf
+    turn_to(shelf, "Supports")
+    shelf.settle(lambda: state.fresh("supports") is not None)
+    found = state.fresh("supports").regions
+    assert len(found) == 2 and "1 place supported" in seen(shelf)
+    first = bill(found, state.part.holding)
+    assert f"{first.grams:.1f} g and {first.minutes:.0f} min" in seen(shelf)
+    # The stage looks up from below, hatched where nothing holds it.
+    assert (shelf.window.stage.scene.marks == MARKS["unheld"]).any()
+    assert shelf.window.stage.camera.pitch < 0 and [w for _, w in shelf.window.stage.scene.places] == ["1", "seam here"]
+    on = [b.isChecked() for b in boxes(shelf)]
+    assert on == [True, False]
+    QTest.mouseClick(boxes(shelf)[0], Qt.MouseButton.LeftButton, pos=QPoint(10, boxes(shelf)[0].height() // 2))
+    shelf.settle()
+    assert state.part.way.holding.by_hand == {found[0].key: False}
+    assert "No supports" in seen(shelf) and "1 place that should be held is left without." in seen(shelf)
+    school = next(c for c in shelf.window.findChildren(QComboBox) if c.accessibleName() == "Which places are supported")
+    school.setCurrentIndex(school.findData("all"))
+    school.activated.emit(school.currentIndex())
+    shelf.settle()
+    assert state.part.way.holding.school == "all" and not state.part.way.holding.by_hand
+    assert "2 places supported" in seen(shelf)
+    for _ in range(2):
+        state.workspace.undo.undo()
+    shelf.settle()
+    assert state.part.way.holding.school == "pays" and not state.part.way.holding.by_hand
+
+
+def test_the_choice_is_kept_with_the_way_in_the_workshop(shelf: Desk) -> None:
+    state = shelf
+    state.put(
+        "way",
+        state.part.way.model_copy(update={"holding": state.part.holding.model_copy(update={"style": "tree"})}),
+        "tree",
+    )
+    shelf.settle()
+    assert state.shop.parts.get(state.part.id).way.holding.style == "tree"
+
+
+def test_ways_side_by_side_tell_what_each_costs(shelf: Desk) -> None:
+    state = shelf
+    turn_to(shelf, "Side by side")
+    shelf.settle(lambda: state.fresh("compare") is not None)
+    columns = state.fresh("compare")
+    assert 2 <= len(columns) <= 4
+    cells = {
+        w.accessibleName(): w.text() for w in shelf.window.current.panel.findChildren(QLabel) if w.accessibleName()
+    }
+    for c in columns:
+        letter = c.way.letter
+        assert cells[f"grams of {letter}"] == f"{c.grams:.0f}"
+        assert cells[f"supports of {letter}"] == (f"{c.bill.grams:.1f} g" if c.bill.count else "none")
+    # On its side the profile rests whole: that way takes no support at all.
+    sides = [c for c in columns if abs(c.way.direction[1]) > 0.99]
+    assert sides and all(c.bill.count == 0 for c in sides) and any(not c.beaten for c in columns)
+    assert "Nothing beats it in all." in seen(shelf)
+
+
+def test_support_numbers_and_a_second_material_are_priced(shelf: Desk) -> None:
+    state = shelf
+    turn_to(shelf, "Supports")
+    shelf.settle(lambda: state.fresh("supports") is not None)
+    # The shelf hangs 24 mm up: 120 layers of both materials, two of them touching.
+    assert "240 changes" in seen(shelf) and "4 changes" in seen(shelf)
+    before = state.fresh("supports").regions[0].force
+    type_in(shelf, "Support gap", "0.3")
+    shelf.settle(lambda: state.fresh("supports") is not None)
+    assert state.part.way.holding.gap_mm == 0.3
+    assert state.fresh("supports").regions[0].force == pytest.approx(before / 2)
+    assert "First layer" in seen(shelf)
+
+
+def test_the_log_notes_what_the_layers_hold(shelf: Desk) -> None:
+    state, log = shelf, shelf.window.log
+    shelf.window.take("Lay")
+    turn_to(shelf, "Supports")
+    shelf.settle(lambda: state.fresh("supports") is not None)
+    shelf.window.refresh()
+    assert any(n.grave and n.low == pytest.approx(24.0, abs=0.3) for n in log.notes)
+    log._to(24.1)
+    assert log.words_at_cursor().startswith("◆ 24 mm")
+
+
+def test_own_weights_reorder_the_list_at_once_and_can_be_undone(shelf: Desk) -> None:
+    state = shelf
+    solved = state.fresh("lay")
+    turn_to(shelf, "Weights")
+    order = [w.direction for w in state.view.laying.fresh.ranking.ways]
+    for name in ("Weight of strength", "Weight of little to support", "Weight of broad on the bed"):
+        type_in(shelf, name, "0")
+    type_in(shelf, "Weight of low", "100")
+    assert state.part.duty.weights["height"] == 1.0 and state.fresh("lay") is solved
+    lowest = min((w for w in solved.ranking.every if w.footing.stands and w.holds), key=lambda w: w.footing.height)
+    assert state.view.laying.fresh.ranking.ways[0].footing.height == pytest.approx(lowest.footing.height)
+    assert "Your weights" in seen(shelf)
+    back = next(b for b in shelf.window.findChildren(QPushButton) if b.text() == "As the purpose has it")
+    QTest.mouseClick(back, Qt.MouseButton.LeftButton)
+    shelf.settle()
+    assert not state.part.duty.weights and [w.direction for w in state.view.laying.fresh.ranking.ways] == order
+    state.workspace.undo.undo()
+    assert state.part.duty.weights
+
+
+def test_a_cut_in_two_is_told_with_its_joint(shelf: Desk) -> None:
+    state = shelf
+    turn_to(shelf, "Cut in two")
+    shelf.settle(lambda: state.fresh("split") is not None)
+    plans = state.fresh("split")
+    if not plans:
+        assert "No cut pays" in seen(shelf)
+        return
+    assert "Joint, glued" in seen(shelf) and "typical" in seen(shelf)
+    assert [words for _, words in shelf.window.stage.scene.places] == [f"cut {i + 1}" for i in range(len(plans))]
