@@ -14,7 +14,7 @@ from knollside.core.material.cards import Material
 from knollside.core.model import Range
 
 PER_DEGREE = 0.012  # share of the bond lost per degree C under the middle of the card's range
-_LEAST = 0.2
+_LEAST = 0.2  # what the low end of any one reason leaves: past it our slopes say nothing, and no bond is none
 HARD_NOZZLE_C = 8.0  # a hardened nozzle passes heat on less well: as if set so much colder (4 to 15)
 _FAN = 0.20  # lost from the usual fan to a full one (0.1 to 0.35)
 _PER_DOUBLING = 0.04  # lost each time the layer time doubles past half a minute
@@ -81,7 +81,7 @@ def shares(card: Material, at: Setting) -> tuple[Share, ...]:
         out.append(Share("Slow layers", Range(1 - lost, 1 - 2 * lost, 1.0), f"{at.layer_s:.0f} s a layer"))
     if at.over_bore is not None and height_share(at.over_bore) < 1:
         lost = 1 - height_share(at.over_bore)
-        thick = Range(1 - lost, 1 - 2 * lost, 1 - 0.3 * lost)
+        thick = Range(1 - lost, max(1 - 2 * lost, _LEAST), 1 - 0.3 * lost)
         out.append(Share("Thick layers", thick, f"{at.over_bore * 100:.0f} % of the bore"))
     return tuple(out)
 
