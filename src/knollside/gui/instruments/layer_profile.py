@@ -123,7 +123,7 @@ class LogStrip(QWidget):
     def _scale(self, p: QPainter) -> None:
         assert self.log is not None
         top = float(self.log.heights[-1])
-        step = next(s for s in (0.5, 1, 2, 5, 10, 20, 50, 100) if top / s <= 8)
+        step = next((s for s in (0.5, 1, 2, 5, 10, 20, 50, 100) if top / s <= 8), 200.0)
         p.setFont(font(12))
         for mm in np.arange(0, top + 0.01, step):
             y = self._y(float(mm))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QFrame, QVBoxLayout, QWidget
 
 from knollside.gui.instruments.widgets import button, label, tell
@@ -24,7 +24,7 @@ class Note(QFrame):
         box = QVBoxLayout(self)
         box.setContentsMargins(10, 10, 10, 10)
         box.addWidget(self.words)
-        box.addWidget(self.copy)
+        box.addWidget(self.copy, 0, Qt.AlignmentFlag.AlignLeft)
         self._said: list[str] = []
         self._details: list[str] = []
         self._timer = QTimer(self)
