@@ -2,11 +2,11 @@
 
 import numpy as np
 import pytest
-from conftest import Desk, box, type_in
+from conftest import Desk, box, seen, type_in
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton
 
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import Duty, Held, Load, LoadCase, Way
@@ -28,11 +28,6 @@ def choose(desk: Desk, name: str, words: str) -> None:
     c.setCurrentIndex(i)
     c.activated.emit(i)
     desk.settle()
-
-
-def seen(desk: Desk) -> str:
-    """All the words on the step's panel that can be seen."""
-    return "\n".join(w.text() for w in desk.window.current.panel.findChildren(QLabel) if w.isVisible())
 
 
 def move(widget, at: QPointF) -> None:  # type: ignore[no-untyped-def]

@@ -20,7 +20,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from knollside.core.job.ask import Answerer, Meshes, MeshKey, Question, meshes_in
+from knollside.core.job.ask import MESH_GONE, Answerer, Meshes, MeshKey, Question, meshes_in
 from knollside.core.model import Cancelled, Refused
 from knollside.gui.channel import receive, send
 
@@ -289,7 +289,7 @@ class Worker(QObject):
         if kind == "refused":
             refused = body
         elif kind == "missing":
-            refused = "The mesh this rests on is not at hand any more; open the part again."
+            refused = MESH_GONE
         elif kind == "stumbled":
             refused, details = body
             log.error("%s: %s\n%s", now.request.name, refused, details)

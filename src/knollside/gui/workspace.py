@@ -368,12 +368,10 @@ class Workspace(QObject):
 
     def add_readings(self, taken: tuple[Measurement, ...], words: str) -> None:
         """Readings of this printer and material at once, one step of undo."""
-        learned, (printer, material), rows = self.shop.learned, self._place(), list[int]()
-
-        def do() -> None:
-            rows[:] = learned.add_measurements(printer, material, datetime.now(), taken)
-
-        self._push(words, do, lambda: learned.remove_measurements(rows))
+        learned, place = self.shop.learned, self._place()
+        self._add_rows(
+            words, lambda: learned.add_measurements(*place, datetime.now(), taken), learned.remove_measurements
+        )
 
     def add_reading(self, reading: Measurement) -> None:
         self.add_readings((reading,), f"reading of {reading.kind} {reading.drawn:g}")
@@ -389,12 +387,17 @@ class Workspace(QObject):
 
     def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
         """Rungs of a gap ladder, one step of undo."""
-        learned, (printer, material), rows = self.shop.learned, self._place(), list[int]()
+        learned, place = self.shop.learned, self._place()
+        self._add_rows(words, lambda: learned.add_gap_trials(*place, datetime.now(), taken), learned.remove_gap_trials)
+
+    def _add_rows(self, words: str, add: Callable[[], list[int]], remove: Callable[[list[int]], None]) -> None:
+        """Rows added in one step of undo, which takes away those that the last doing of it made."""
+        rows: list[int] = []
 
         def do() -> None:
-            rows[:] = learned.add_gap_trials(printer, material, datetime.now(), taken)
+            rows[:] = add()
 
-        self._push(words, do, lambda: learned.remove_gap_trials(rows))
+        self._push(words, do, lambda: remove(rows))
 
     def _place(self) -> tuple[int, str]:
         """Printer and material that records belong to."""
@@ -404,12 +407,8 @@ class Workspace(QObject):
         return part.doc.printer_id, part.material
 
     def add_print(self, record: PrintRecord, text: str) -> None:
-        row: list[int] = []
-
-        def do() -> None:
-            row[:] = [self.shop.learned.add_print(record)]
-
-        self._push(text, do, lambda: self.shop.learned.remove_print(row[0]))
+        learned = self.shop.learned
+        self._add_rows(text, lambda: [learned.add_print(record)], lambda rows: learned.remove_print(rows[0]))
 
     def every_print(self) -> list[PrintRecord]:
         """Prints of every printer, oldest first."""

@@ -25,6 +25,7 @@ from shapely.geometry.base import BaseGeometry
 from knollside.core.model import Mesh, Refused
 
 T = TypeVar("T")
+MESH_GONE = "The mesh this rests on is not at hand any more; open the part again."
 Tick = Callable[[float, str], None]
 
 
@@ -194,7 +195,7 @@ class Answerer:
         try:
             return self.meshes.get(key)
         except KeyError:
-            raise Refused("The mesh this rests on is not at hand any more; open the part again.") from None
+            raise Refused(MESH_GONE) from None
 
     def tick(self, share: float, words: str) -> None:
         low, high = self._span

@@ -32,6 +32,8 @@ Mates = tuple[Mate, ...]
 Vec = tuple[float, float, float]
 FIRST_LOAD_N = 50.0
 MOST_MOVED = 500.0  # mm; a snap that moves farther is no snap
+# Kinds of load that are one number, by its field; all others are a vector.
+_NUMBER: dict[LoadKind, str] = {"weight": "weight_g", "torque": "torque_Nmm", "pressure": "pressure_MPa"}
 
 
 @dataclass(frozen=True)
@@ -147,11 +149,18 @@ def case_dropped(duty: Duty, i: int) -> Duty:
 def aimed(duty: Duty, case: int, load: int, toward: Vec) -> Duty:
     """One load turned to a direction, as strong as it was."""
     c = duty.cases[case]
-    old = c.loads[load]
-    key = "deflection_mm" if old.kind == "deflection" else "force_N"
-    turned = old.model_copy(update={key: tuple(x * amount(old) for x in toward)})
-    loads = (*c.loads[:load], turned, *c.loads[load + 1 :])
-    return case_changed(duty, case, c.model_copy(update={"loads": loads}))
+    loads = [*c.loads[:load], _pointed(c.loads[load], toward), *c.loads[load + 1 :]]
+    return case_changed(duty, case, _with_loads(c, loads))
+
+
+def _pointed(load: Load, way: Vec) -> Load:
+    """A load turned to a direction, as strong as it was."""
+    return load.model_copy(update={_vector_of(load.kind): tuple(c * amount(load) for c in way)})
+
+
+def _vector_of(kind: LoadKind) -> str:
+    """The field that holds a load's vector."""
+    return "deflection_mm" if kind == "deflection" else "force_N"
 
 
 def held_as(duty: Duty, i: int, kind: HeldKind) -> Duty:
@@ -179,12 +188,8 @@ def with_tread(duty: Duty, name: str, value: float | None) -> Duty:
 
 def amount(load: Load) -> float:
     """The load's own number in its inside unit (N, g, N mm, MPa or mm)."""
-    if load.kind == "weight":
-        return load.weight_g or 0.0
-    if load.kind == "torque":
-        return load.torque_Nmm or 0.0
-    if load.kind == "pressure":
-        return load.pressure_MPa or 0.0
+    if load.kind in _NUMBER:
+        return float(getattr(load, _NUMBER[load.kind]) or 0.0)
     if load.kind == "deflection":
         return float(np.linalg.norm(load.deflection_mm or (0.0, 0.0, 0.0)))
     return load.newtons
@@ -192,12 +197,10 @@ def amount(load: Load) -> float:
 
 def with_amount(load: Load, value: float) -> Load:
     """The same load with its number set to ``value``; direction and place stay."""
-    plain = {"weight": "weight_g", "torque": "torque_Nmm", "pressure": "pressure_MPa"}
-    if load.kind in plain:
-        change: dict[str, object] = {plain[load.kind]: value}
+    if load.kind in _NUMBER:
+        change: dict[str, object] = {_NUMBER[load.kind]: value}
     else:
-        key = "deflection_mm" if load.kind == "deflection" else "force_N"
-        change = {key: tuple(c * value for c in toward(load))}
+        change = {_vector_of(load.kind): tuple(c * value for c in toward(load))}
     return Load.model_validate(load.model_dump() | change)
 
 
@@ -253,8 +256,7 @@ def case_turned_into(case: LoadCase, kind: LoadKind) -> LoadCase:
 
 def case_aimed(case: LoadCase, way: Vec) -> LoadCase:
     """Every load of a case turned to one direction, as strong as it was."""
-    key = "deflection_mm" if case.loads[0].kind == "deflection" else "force_N"
-    return _with_loads(case, [ld.model_copy(update={key: tuple(c * amount(ld) for c in way)}) for ld in case.loads])
+    return _with_loads(case, [_pointed(ld, way) for ld in case.loads])
 
 
 def case_about(case: LoadCase, axis: Vec | None) -> LoadCase:
@@ -268,7 +270,6 @@ def _with_loads(case: LoadCase, loads: list[Load]) -> LoadCase:
 
 def most_of(kind: LoadKind) -> float:
     """The greatest size a load of a kind may have, in its inside unit, as its record bounds it."""
-    field = {"weight": "weight_g", "torque": "torque_Nmm", "pressure": "pressure_MPa"}.get(kind)
-    if field is not None:
-        return bounds_of(Load, field)[1]
+    if kind in _NUMBER:
+        return bounds_of(Load, _NUMBER[kind])[1]
     return MOST_MOVED if kind == "deflection" else MOST_N

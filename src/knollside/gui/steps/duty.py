@@ -25,7 +25,8 @@ from knollside.gui.instruments.widgets import (
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.gui.steps.loadcard import load_card
-from knollside.gui.steps.scenes import base_scene, load_arrows, reaction_arrows, said, where, with_lost
+from knollside.gui.steps.lost import lost_standing, lost_verdict, with_lost
+from knollside.gui.steps.scenes import base_scene, load_arrows, reaction_arrows
 from knollside.gui.viewport.scene import Scene
 
 HELD = {
@@ -214,7 +215,7 @@ class DutyStep(Step):
     def standing(self) -> Standing:
         d, lost = self.part.duty, self.view.lost_of_duty()
         if lost:
-            return Standing(Mark.CRACK, f"{said(lost[0])} is gone from this mesh.")
+            return lost_standing(lost)
         if not d.cases and not d.held:
             return Standing(
                 Mark.FULL if d.danger is not Danger.UNASKED else Mark.OPEN,
@@ -286,16 +287,9 @@ class DutyStep(Step):
         )
 
     def _lost(self, lost: tuple[Named, ...]) -> Verdict:
-        """A face that something was said of is not on this mesh: it is named, and never taken for another."""
-        names = ", ".join(f"{said(e)} {where(e)}" for e in lost[:3])
-        many = "it" if len(lost) == 1 else "them"
-        return Verdict(
-            f"{said(lost[0])} is gone from this mesh." if len(lost) == 1 else f"{len(lost)} faces are gone.",
-            f"Something was said of {many} before the last edit: {names}. Say it of another face, or undo the edit.",
-            number="?",
-            tone="clay",
-            acts=(Act("Take what was said away", partial(self._forget, lost)), Act("Part", lambda: self.go("Part"))),
-        )
+        before = f"Something was said of {'it' if len(lost) == 1 else 'them'}"
+        acts = Act("Take what was said away", partial(self._forget, lost)), Act("Part", lambda: self.go("Part"))
+        return lost_verdict(lost, "faces", before, "Say it of another face", acts)
 
     def _forget(self, lost: tuple[Named, ...]) -> None:
         self.session.put_duty(edits.without(self.part.duty, {e.id for e in lost}), "what was said of lost faces")

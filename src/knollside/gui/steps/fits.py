@@ -27,8 +27,9 @@ from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.gui.steps.changepage import ChangePage
 from knollside.gui.steps.fitcards import BodiesCard, FlareCard, ScaleCard
+from knollside.gui.steps.lost import lost_standing, lost_verdict, with_lost
 from knollside.gui.steps.matespage import MatesPage
-from knollside.gui.steps.scenes import base_scene, face_marks, said, where, with_lost
+from knollside.gui.steps.scenes import base_scene, face_marks
 from knollside.gui.steps.setcard import SetCard
 from knollside.gui.steps.tabs import Tabs
 from knollside.gui.steps.threadcard import ThreadCard
@@ -229,7 +230,7 @@ class FitsStep(Step):
     def standing(self) -> Standing:
         lost = self.view.lost_of_mates()
         if lost:
-            return Standing(Mark.CRACK, f"{said(lost[0])} is gone from this mesh.")
+            return lost_standing(lost)
         if not self.part.mates:
             return Standing(Mark.OPEN, "Nothing goes with it yet.")
         f, corrected = self.fitting, self.view.get(nodes.CORRECT)
@@ -308,14 +309,8 @@ class FitsStep(Step):
         )
 
     def _lost(self, lost: tuple[Named, ...]) -> Verdict:
-        names = ", ".join(f"{said(e)} {where(e)}" for e in lost[:3])
-        return Verdict(
-            f"{said(lost[0])} is gone from this mesh." if len(lost) == 1 else f"{len(lost)} places are gone.",
-            f"Something went with it before the last edit: {names}. Name another place, or undo the edit.",
-            number="?",
-            tone="clay",
-            acts=(Act("Take these mates away", partial(self._forget, lost)), Act("Part", lambda: self.go("Part"))),
-        )
+        acts = Act("Take these mates away", partial(self._forget, lost)), Act("Part", lambda: self.go("Part"))
+        return lost_verdict(lost, "places", "Something went with it", "Name another place", acts)
 
     def _forget(self, lost: tuple[Named, ...]) -> None:
         gone = {e.id for e in lost}

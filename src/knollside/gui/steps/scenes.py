@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from knollside.core.mesh.features import feature_at
-from knollside.core.mesh.identity import Named
 from knollside.core.model import Array, FaceMark, Feature, Load
 from knollside.gui.session import Session
 from knollside.gui.steps.loadcard import words_of
@@ -108,21 +105,3 @@ def base_scene(session: Session, laid: bool, title: str, subtitle: str, **more: 
     }
     values.update(more)
     return Scene(**values)  # type: ignore[arg-type]
-
-
-def with_lost(scene: Scene, lost: tuple[Named, ...]) -> Scene:
-    """The place on the stage where the first lost face was."""
-    if not lost:
-        return scene
-    first = lost[0]
-    return replace(scene, place=first.signature.centre, place_words=f"{said(first)} was here")
-
-
-def said(entry: Named) -> str:
-    """A lost feature by its name, as on the screen."""
-    return entry.id.replace("-", " ").capitalize()
-
-
-def where(entry: Named) -> str:
-    x, y, z = entry.signature.centre
-    return f"at ({x:.0f}, {y:.0f}, {z:.0f}) mm"
