@@ -9,6 +9,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 import sys
 import tempfile
 import time
+from functools import partial
 from pathlib import Path
 
 OUT = Path(__file__).parent.parent / "docs/screenshots"
@@ -27,6 +28,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         desk = open_desk(app, Path(folder) / "w.sqlite")
+        desk.settle = partial(desk.settle, seconds=600)  # full grids here, not a test's coarse ones
         window = desk.window
 
         def shot(name: str) -> None:
@@ -45,7 +47,7 @@ def main() -> None:
         desk.settle(lambda: desk.fresh("lay") is not None)
         window.steps["Lay"]._choose("A")
         desk.settle(lambda: desk.fresh("detail") is not None)
-        desk.settle(lambda: desk.fresh("trust") is not None)
+        desk.settle(lambda: desk.fresh("layers") is not None)
         shot("3-lay")
         lay = window.steps["Lay"]
         lay.measure.setCurrentIndex(1)
@@ -70,7 +72,7 @@ def main() -> None:
         board = desk.fresh("build").board
         best = board.school("Lightest that holds") or board.school("Some of both")
         build = window.steps["Build"]
-        build._pick(best.recipe)
+        build._try(best.recipe)
         shot("4-build")
         build.turn_to(1)
         desk.settle(lambda: desk.fresh("even") is not None)

@@ -115,7 +115,7 @@ class Desk:
         else:
             self.workspace.edit({Kind(kind): value}, words)
 
-    def settle(self, done: Callable[[], bool] | None = None, seconds: float = 60) -> None:
+    def settle(self, done: Callable[[], bool] | None = None, seconds: float = 240) -> None:
         """Run the event loop until nothing runs that a person waits for (and ``done`` holds)."""
         end = time.monotonic() + seconds
         quiet = 0
@@ -180,7 +180,7 @@ def desk(qapp, filled: Path, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # 
     from PyQt6.QtCore import QEvent
 
     # A coarser grid than a person gets: what is tested here is the window, not the stress.
-    monkeypatch.setattr("knollside.gui.nodes.cells", 7_000)  # a thin shell may double it
+    monkeypatch.setattr("knollside.gui.nodes.cells", 4_600)  # a thin shell may double it
     shutil.copy(filled, tmp_path / "w.sqlite")
     made = open_desk(qapp, tmp_path / "w.sqlite")
     yield made
@@ -236,3 +236,22 @@ def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     desk.window.take("Lay")
     desk.settle(lambda: desk.fresh("lay") is not None)
     return desk
+
+
+def pick(desk: Desk, name: str, text: str) -> None:
+    """Open the combo box of that name with a click and click the entry that says ``text``."""
+    from PyQt6.QtCore import Qt
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QComboBox
+
+    combo = next(c for c in desk.window.findChildren(QComboBox) if c.accessibleName() == name and c.isVisible())
+    QTest.mouseClick(combo, Qt.MouseButton.LeftButton)
+    desk.app.processEvents()
+    entries = combo.view()
+    assert entries is not None and entries.isVisible(), f"'{name}' did not open"
+    index = entries.model().index(combo.findText(text), 0)
+    assert index.isValid(), f"'{text}' is not in '{name}'"
+    entries.scrollTo(index)
+    QTest.mouseClick(entries.viewport(), Qt.MouseButton.LeftButton, pos=entries.visualRect(index).center())
+    desk.settle()
+    assert combo.currentText() == text

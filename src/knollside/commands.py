@@ -25,17 +25,17 @@ from knollside.core.job.asked import (
 )
 from knollside.core.job.file import Job
 from knollside.core.job.questions.part import Part, in_millimetres
-from knollside.core.job.questions.strength import Detail, StrengthOf, Why
+from knollside.core.job.questions.strength import Detail, Rank, Settle, StrengthOf, Why, unsettled
 from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.job.stated import Stated
-from knollside.core.lay.ways import NET_DIRECTIONS, Ranking, RatedWay
+from knollside.core.lay.ways import NET_DIRECTIONS, WEIGHTS, Ranking, RatedWay, weighed
 from knollside.core.mesh.check import UNIT_TO_MM, check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import Loaded
 from knollside.core.model import Array, Mesh, Range, Refused, Way
 from knollside.core.recipe.board import Dot
 from knollside.core.strength.field import StressField
-from knollside.core.strength.trust import solve_layered
+from knollside.core.strength.trust import UNCHECKED, GridDoubt, solve_layered
 from knollside.foreign.reading import read_job_file, read_mesh, read_toolpath
 
 Said = dict[str, Any]
@@ -107,11 +107,16 @@ def _open(args: argparse.Namespace) -> Opened:
 
 @dataclass(frozen=True)
 class Rated:
-    """A job's strength with its ways."""
+    """A job's strength with its ways, on the grid they are told of; ``grid`` None where that one was asked for as it
+    is, and no other was tried."""
 
     question: StrengthOf
     strength: Strength
     ranking: Ranking
+    grid: GridDoubt | None
+
+    def doubt(self, direction: Vec) -> float:
+        return UNCHECKED if self.grid is None else self.grid.share(direction)
 
 
 def _rated(o: Opened, args: argparse.Namespace) -> Rated:
@@ -126,7 +131,20 @@ def _rated(o: Opened, args: argparse.Namespace) -> Rated:
     strength = o.ask(question)
     if strength.withheld:
         raise Refused(strength.withheld)
-    return Rated(question, strength, o.ask(ask_ways(question, o.stated, directions or NET_DIRECTIONS)).ranking)
+    return _settled(o, question, ask_ways(question, o.stated, directions or NET_DIRECTIONS), bool(args.cells))
+
+
+def _settled(o: Opened, question: StrengthOf, ways: Rank, as_it_is: bool) -> Rated:
+    """The ways as the window tells them: checked on another grid, unless one was asked for, in the person's order."""
+    if as_it_is:
+        laying, grid = unsettled(o.ask(ways)), None
+    else:
+        settled = o.ask(Settle(ways))
+        laying, grid = settled.laying, settled.grid
+        question = question if grid.cell_mm is None else question.on(grid.cell_mm)
+    ranking, own = laying.ranking, o.stated.duty.weights
+    ranking = weighed(ranking, WEIGHTS[ranking.purpose] | own) if own else ranking
+    return Rated(question, laying.strength, ranking, grid)
 
 
 def _range(r: Range) -> Said:
@@ -153,8 +171,16 @@ def _way(w: RatedWay) -> Said:
     }
 
 
-def _quality(s: Strength) -> Said:
+def _quality(r: Rated) -> Said:
+    s, g = r.strength, r.grid
+    checked = g is not None and not g.assumed
     return {
+        "grid": {
+            "checked": checked,
+            "change": g.change if g is not None else UNCHECKED,
+            "other_cells": g.other_cells if g is not None else 0,
+            "why_not": "" if checked else g.assumed if g is not None else "The cells were asked for as they are.",
+        },
         "target": s.target,
         "rated_with": _recipe(s.recipe) | {"material": s.card.name},
         "allowables_MPa": [
@@ -207,7 +233,7 @@ def _probes(field: StressField, asked: list[Vec]) -> list[Said]:
 def _rank(args: argparse.Namespace) -> Said:
     o = _open(args)
     r = _rated(o, args)
-    out = {"ways": [_way(w) for w in r.ranking.ways], **_quality(r.strength)}
+    out = {"ways": [_way(w) for w in r.ranking.ways], **_quality(r)}
     if args.probe:
         out["probes"] = _probes(r.strength.field, args.probe)
     return out
@@ -218,7 +244,9 @@ def _chosen(o: Opened, r: Rated, args: argparse.Namespace) -> RatedWay:
     if args.way is not None and not 1 <= args.way <= len(r.ranking.ways):
         raise Refused(f"--way takes 1 to {len(r.ranking.ways)}, the numbers of rank's list.")
     if args.way is None and o.stated.way is not None:
-        return o.ask(Why(r.question, o.stated.printer.bed_mm, o.stated.direction))
+        up = o.stated.direction
+        listed = next((w for w in r.ranking.ways if float(np.dot(w.direction, up)) > 0.99999), None)
+        return listed or o.ask(Why(r.question, o.stated.printer.bed_mm, up, r.doubt(up)))
     return r.ranking.ways[(args.way or 1) - 1]
 
 
@@ -260,7 +288,7 @@ def _strength(args: argparse.Namespace) -> Said:
             "overhang_mm2": _clean(log.overhang),
             "balance": log.balance,
         },
-        **_quality(s),
+        **_quality(r),
     }
     if args.probe:
         out["probes"] = _probes(s.field, args.probe)
@@ -284,7 +312,7 @@ def _board(args: argparse.Namespace) -> Said:
     o = _open(args)
     r = _rated(o, args)
     way = _chosen(o, r, args)
-    built = o.ask(ask_board(r.question, o.stated, way.direction, args.checked))
+    built = o.ask(ask_board(r.question, o.stated, way.direction, r.doubt(way.direction), args.checked))
     out: Said = {
         "way": _way(way),
         "target": built.board.target,
@@ -302,7 +330,8 @@ def _board(args: argparse.Namespace) -> Said:
     }
     if args.solve:
         own = o.stated.way is not None and args.way is None
-        proved = o.ask(ask_proof(r.question, o.stated if own else _lying(o.stated, way)))
+        question = ask_strength(o.part, o.stated, args.cells or answer.CELLS, None, bool(args.cells))
+        proved = o.ask(ask_proof(question, o.stated if own else _lying(o.stated, way)))
         out["solved"] = {
             "recipe": _recipe(o.stated.recipe),
             "reserve": _range(proved.solved),
@@ -350,11 +379,12 @@ def _export(args: argparse.Namespace) -> Said:
     if stated.loaded:
         question = ask_strength(o.part, stated, args.cells or answer.CELLS, None, bool(args.cells))
         if stated.way is not None:
-            way = o.ask(Why(question, stated.printer.bed_mm, stated.direction))
+            way = o.ask(Why(question, stated.printer.bed_mm, stated.direction, UNCHECKED))
         else:
-            way = o.ask(ask_ways(question, stated)).ranking.ways[0]
+            way = _settled(o, question, ask_ways(question, stated), bool(args.cells)).ranking.ways[0]
             stated = _lying(stated, way)
-        title, reasons = way.title, (way.reason, way.gives_up)
+        own = (f"Your reason: {o.job.way.reason}",) if o.job.way is not None and o.job.way.reason else ()
+        title, reasons = way.title, (*own, way.reason, way.gives_up)
         reserve, said = o.ask(ask_proof(question, stated)).solved, "Solved with this shell and core."
     corrected = ask_corrected(o.part, stated)
     fitting = o.ask(corrected.fits)

@@ -2,6 +2,7 @@
 
 import json
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -113,6 +114,13 @@ def test_board_and_materials_of_a_cantilever() -> None:
     assert len(b.dots) >= 60
     by = {(d.recipe.walls, d.recipe.infill, d.recipe.tops): d for d in b.dots}
     assert {d.school for d in b.dots} >= {"All solid", "Thick shell, empty", "Some of both", "Lightest that holds"}
+    # The low end decides: a load that only the middle of the best range would carry has no recipe that holds.
+    best = max(b.dots, key=lambda d: d.reserve.low)
+    between = 0.5 * (best.reserve.low + best.reserve.value)
+    assert best.reserve.low < between < best.reserve.value
+    unsure = answer.boards(part, replace(s, target=between), UP, Pace(), Range(1, 0.9, 1.1))
+    assert unsure.school("Lightest that holds") is None
+    assert unsure.advice is not None and unsure.advice.reserve.low == pytest.approx(best.reserve.low)
     # More material never costs less, and never holds less.
     assert by[4, 0.5, 5].price.grams > by[4, 0.2, 5].price.grams > by[2, 0.2, 5].price.grams
     assert by[4, 0.5, 5].reserve.value >= by[4, 0.2, 5].reserve.value >= by[2, 0.2, 5].reserve.value

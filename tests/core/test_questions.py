@@ -58,7 +58,7 @@ STRENGTH = asked.ask_strength(PART, STATED, 4000)
 RANK = asked.ask_ways(STRENGTH, STATED)
 FITS = asked.ask_fits(PART, STATED)
 DETAIL = strength.Detail(STRENGTH, (220.0, 220.0, 250.0), UP)
-BUILD = asked.ask_board(STRENGTH, STATED, UP)
+BUILD = asked.ask_board(STRENGTH, STATED, UP, 0.1)
 LEARNED = fits.Learned(STATED.readings, STATED.trials, STATED.fit_setting)
 ONE = Range(1.0, 0.9, 1.1)
 
@@ -77,12 +77,14 @@ def every_question() -> list[Question[Any]]:
         STRENGTH,
         strength.GroundOf(PART, 0.2, 0.45, (220.0, 220.0, 250.0), 100),
         RANK,
-        strength.Backing(RANK),
-        strength.Why(STRENGTH, (220.0, 220.0, 250.0), UP),
+        strength.Grids(STRENGTH, (UP,)),
+        strength.Settle(RANK),
+        strength.Layers(strength.Settle(RANK)),
+        strength.Why(STRENGTH, (220.0, 220.0, 250.0), UP, 0.1),
         DETAIL,
         asked.ask_proof(STRENGTH, STATED),
         recipe.StrataOf(PART, UP, 0.2, 0.45),
-        recipe.PricerOf(STRENGTH, UP, ONE, 0.4, False),
+        recipe.PricerOf(STRENGTH, UP, ONE, 0.4, False, 0.1),
         BUILD,
         recipe.Cures(DETAIL, RANK, BUILD),
         recipe.Buys(PART, STRENGTH, card, UP, r, 0.4, ONE, False),

@@ -15,7 +15,6 @@ from knollside.core.strength.field import EDGE, StressField, probe_spots, solve
 from knollside.core.strength.grid import make_grid
 from knollside.core.strength.rating import rate, rate_points
 from knollside.core.strength.skin import Skin, cell_scale
-from knollside.core.strength.trust import refine
 
 PETG = material("PETG")
 SOLID = Recipe(infill=1.0)
@@ -49,22 +48,6 @@ def test_roofs_and_floors_of_the_shell_follow_the_build_direction() -> None:
     beside = (np.abs(grid.centres[:, 1] - 12) < 0.5) & (np.abs(grid.centres[:, 2] - 12) < 0.5)
     wall = (even[beside] > 0.5).sum() / 2 * 0.75 / (beside.sum() / len(np.unique(grid.centres[beside, 0])))
     assert wall == pytest.approx(2.0, abs=0.5)
-
-
-def test_a_grid_too_coarse_for_its_shell_is_refined_by_itself() -> None:
-    mesh, duty = box(80, 16, 16), pushed((80, 8, 8), (0, 0, -10), (0, 8, 8))
-    recipe = Recipe(walls=2, infill=0.1)
-    part = answer.read_part(mesh)
-    s = answer.strength(part, duty, recipe, PETG, 1500)
-    ways = np.eye(3)
-    tick = lambda share, text: None  # noqa: E731
-    changes, coarse, finer = refine(mesh, part.features, duty, s.field, s.limits, recipe, ways, tick)
-    assert len(changes) == 3 and coarse <= s.field.cells * 1.2
-    fine = answer.strength(part, duty, SOLID, PETG, 6000)
-    quiet, _, none = refine(mesh, part.features, duty, fine.field, fine.limits, SOLID, ways, tick)
-    assert max(quiet) < 0.1 and none is None
-    if finer is not None:
-        assert finer.cells > 1.8 * s.field.cells
 
 
 def test_the_log_has_no_gaps_and_its_least_is_the_reserve() -> None:

@@ -106,8 +106,8 @@ def test_a_colder_nozzle_weakens_the_bond_and_the_ways_go_stale(built: Desk) -> 
     before = state.part.card.bond.value
     type_in(built, "Nozzle heat", "225")
     assert state.part.recipe.nozzle_c == 225 and state.part.card.bond.value == pytest.approx(before * (1 - 0.012 * 15))
+    built.settle(lambda: state.fresh("build") is not None)
     assert "Nozzle heat, 225 °C: 82 % of the bond" in seen(built)
-    built.settle(lambda: state.fresh("lay") is not None)
     press(built, "As usual")
     assert state.part.card.bond.value == before
 

@@ -7,10 +7,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import Desk, seen, turn_to, type_in
+from conftest import Desk, pick, seen, turn_to, type_in
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QPushButton
 
 from knollside.core.mesh.check import check
 from knollside.core.mesh.load import load_file
@@ -30,17 +30,6 @@ def part(desk: Desk, name: str, step: str) -> None:
 def press(desk: Desk, text: str) -> None:
     found = next(b for b in desk.window.current.panel.findChildren(QPushButton) if b.text() == text and b.isVisible())
     QTest.mouseClick(found, Qt.MouseButton.LeftButton)
-    desk.settle()
-
-
-def choose(desk: Desk, name: str, text: str) -> None:
-    """Choose by the keyboard from the list of that name."""
-    box = next(c for c in desk.window.findChildren(QComboBox) if c.accessibleName() == name and c.isVisible())
-    at = box.findText(text)
-    assert at >= 0, [box.itemText(i) for i in range(box.count())]
-    box.setFocus()
-    box.setCurrentIndex(at)
-    box.activated.emit(at)
     desk.settle()
 
 
@@ -90,15 +79,15 @@ def test_the_details_of_a_mate_change_the_correction(desk: Desk) -> None:
     )
     QTest.mouseClick(more, Qt.MouseButton.LeftButton)
     desk.settle()
-    choose(desk, "Finish of hole-1", "paint")
+    pick(desk, "Finish of hole-1", "paint")
     desk.settle(lambda: state.fresh("fits") is not None)
     assert state.fresh("fits").corrections[0].to_mm == pytest.approx(bare + 0.12, abs=0.002)
-    choose(desk, "Roof of hole-1", "teardrop")
+    pick(desk, "Roof of hole-1", "teardrop")
     desk.settle(lambda: state.fresh("fits") is not None)
     desk.window._main_act()
     desk.settle(lambda: fits.edited is not None)
     assert [c.how for c in fits.edited.changes].count("teardrop") == 1 and check(fits.edited.mesh).sound
-    choose(desk, "Hardware in hole-1", "a thing of its own size")
+    pick(desk, "Hardware in hole-1", "a thing of its own size")
     type_in(desk, "Sleeve a side of hole-1", "0,2")
     desk.settle(lambda: state.fresh("fits") is not None)
     mate = state.part.mates[0]
@@ -115,8 +104,8 @@ def test_wear_is_logged_and_the_curve_becomes_ones_own(desk: Desk) -> None:
     part(desk, "Vent hinge", "Fits")
     state = desk
     state.session.pick("hole-1")
-    choose(desk, "Hardware in hole-1", "rod 4 mm")
-    choose(desk, "Fit of hole-1", "slide")
+    pick(desk, "Hardware in hole-1", "rod 4 mm")
+    pick(desk, "Fit of hole-1", "slide")
     desk.settle(lambda: state.fresh("fits") is not None)
     assert "with use, typical" in seen(desk)
     for cycles, gap in ((1, 0.2), (20, 0.26), (100, 0.3)):
@@ -142,7 +131,7 @@ def test_the_hinge_goes_from_mesh_to_it_turns_on_the_simulated_workshop(desk: De
     state, bench = desk, desk.window.steps["Bench"]
     readings = len(state.part.readings)
     for name, count in (("Hole and pin bar", 8), ("Flare piece", 4), ("Gap ladder", 11)):
-        choose(desk, "Piece to measure", name)
+        pick(desk, "Piece to measure", name)
         desk.settle(lambda count=count: bench.slip.count == count)
         press(desk, "Print and measure the rest, simulated")
     assert len(state.part.readings) == readings + 12 and len(state.part.trials) == 11
@@ -233,7 +222,7 @@ def test_pieces_are_made_resized_and_kept(desk: Desk, tmp_path: Path) -> None:
     state, proof = desk, desk.window.steps["Proof"]
     desk.settle(lambda: proof.pieces.piece is not None)
     assert "its rounds: 4.5 mm" in seen(desk) and proof.pieces.piece.piece.name == "bar"
-    proof.choose("ladder")
+    proof.pick("ladder")
     desk.settle(lambda: proof.pieces.piece is not None)
     type_in(desk, "Middle gap", "0.4")
     desk.settle(lambda: state.fresh("piece") is not None)
@@ -241,7 +230,7 @@ def test_pieces_are_made_resized_and_kept(desk: Desk, tmp_path: Path) -> None:
     assert gaps[len(gaps) // 2] == pytest.approx(0.4)
     proof.save_to(tmp_path / "ladder.stl")
     assert check(load_file(tmp_path / "ladder.stl").mesh).bodies == 13 and proof.standing().mark is Mark.FULL
-    proof.choose("threads")
+    proof.pick("threads")
     desk.settle()
     type_in(desk, "A turn", "6")
     desk.settle(lambda: bool(state.answer("piece").refusal))
@@ -269,7 +258,7 @@ def test_repeats_odd_readings_and_wrong_places_are_caught(desk: Desk) -> None:
     part(desk, "Vent hinge", "Bench")
     state, bench = desk, desk.window.steps["Bench"]
     desk.settle(lambda: bench.slip.count > 0)
-    choose(desk, "How often each place is measured", "twice each")
+    pick(desk, "How often each place is measured", "twice each")
     spot, count = bench.spot(), len(state.part.readings)
     enter_reading(desk, f"{spot.drawn - 0.2:.2f}")
     assert len(state.part.readings) == count and "1 more of this place" in bench.said.text()
@@ -278,7 +267,7 @@ def test_repeats_odd_readings_and_wrong_places_are_caught(desk: Desk) -> None:
     enter_reading(desk, f"{spot.drawn - 0.22:.2f}")
     kept = state.part.readings[-1]
     assert kept.repeats == 3 and kept.printed == pytest.approx(spot.drawn - 0.22) and kept.layer_height == 0.2
-    choose(desk, "How often each place is measured", "once each")
+    pick(desk, "How often each place is measured", "once each")
     spot, other = bench.spot(), bench.spots()[bench.slip.at + 1]
     enter_reading(desk, f"{other.drawn - 0.2:.2f}")
     assert f"about {other.name}" in bench.said.text() and len(state.part.readings) == count + 1
@@ -361,7 +350,7 @@ def test_the_part_itself_is_printed_and_measured_after_correction(desk: Desk) ->
     desk.window.steps["Fits"].correct()
     desk.settle(lambda: desk.window.steps["Fits"].edited is not None)
     desk.window.take("Bench")
-    choose(desk, "Piece to measure", "This part itself")
+    pick(desk, "Piece to measure", "This part itself")
     desk.settle(lambda: bench.slip.count == 2)
     for _ in range(2):
         press(desk, "Simulated calliper")

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from conftest import Desk, box, seen, type_in
+from conftest import Desk, box, pick, seen, type_in
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
@@ -19,15 +19,6 @@ def combo(desk: Desk, name: str) -> QComboBox:
     found = [c for c in desk.window.findChildren(QComboBox) if c.accessibleName() == name and c.isVisible()]
     assert len(found) == 1, name
     return found[0]
-
-
-def choose(desk: Desk, name: str, words: str) -> None:
-    c = combo(desk, name)
-    i = c.findText(words)
-    assert i >= 0, words
-    c.setCurrentIndex(i)
-    c.activated.emit(i)
-    desk.settle()
 
 
 def move(widget, at: QPointF) -> None:  # type: ignore[no-untyped-def]
@@ -60,13 +51,13 @@ def beam(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
 def test_a_load_changes_its_kind_its_size_and_how_often(beam: Desk) -> None:
     beam.window.take("Duty")
     beam.settle()
-    choose(beam, "Kind of the pull", "torque")
+    pick(beam, "Kind of the pull", "torque")
     type_in(beam, "Size of the pull", "1.5 N m")
     load = beam.part.duty.cases[0].loads[0]
     assert load.kind == "torque" and load.torque_Nmm == pytest.approx(1500)
-    choose(beam, "Axis of the pull", "about −Z")
+    pick(beam, "Axis of the pull", "about −Z")
     assert beam.part.duty.cases[0].loads[0].axis == (0, 0, -1)
-    choose(beam, "Kind of the pull", "hanging weight")
+    pick(beam, "Kind of the pull", "hanging weight")
     type_in(beam, "Size of the pull", "2.5 kg")
     assert beam.part.duty.cases[0].loads[0].weight_g == pytest.approx(2500)
     box_ = next(b for b in beam.window.current.panel.findChildren(type(beam.window.current.sun)) if b.text() == "often")
@@ -75,7 +66,7 @@ def test_a_load_changes_its_kind_its_size_and_how_often(beam: Desk) -> None:
     type_in(beam, "How many times the pull", "50000")
     assert beam.part.duty.cases[0].cycles == 50000
     held = beam.part.duty.held[0].feature.replace("-", " ")
-    choose(beam, f"How {held} is held", "slides along its face")
+    pick(beam, f"How {held} is held", "slides along its face")
     assert beam.part.duty.held[0].kind == "sliding"
     beam.window.take("Lay")
     beam.settle(lambda: bool(beam.answer("lay").refusal))
@@ -95,7 +86,7 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     beam.settle(lambda: state.fresh("lay") is not None)
     worst = min(lay.view.laying.fresh.ranking.ways, key=lambda w: w.reserve.value)
     lay._choose(worst.letter)
-    beam.settle(lambda: state.fresh("trust") is not None)
+    beam.settle(lambda: state.fresh("layers") is not None)
     tab = {b.text(): b for b in lay.panel.findChildren(QPushButton)}
     QTest.mouseClick(tab["Weak places"], Qt.MouseButton.LeftButton)
     beam.settle()
@@ -117,7 +108,8 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     assert "Solved again in layers" in words
     rows = {r.way.letter: r for r in lay.panel.findChildren(WayRow)}
     first = lay.view.laying.fresh.ranking.ways[0]
-    assert rows[first.letter].layered == state.fresh("trust").trust.layered_for(first.direction).reserve.value
+    again = next(x for x in state.fresh("layers") if x.direction == first.direction)
+    assert rows[first.letter].layered == again.reserve.value
     # Reactions stand on the stage of Duty once the solve is there.
     beam.window.take("Duty")
     beam.settle()
@@ -183,12 +175,12 @@ def test_a_reversed_load_needs_no_new_solve_and_what_was_rated_is_old(beam: Desk
     beam.window.take("Lay")
     beam.settle(lambda: state.fresh("lay") is not None)
     lay._choose("A")
-    beam.settle(lambda: state.fresh("trust") is not None)
+    beam.settle(lambda: state.fresh("layers") is not None)
     solved = base_strength(beam.view.inputs).solve
     before = lay.view.laying.fresh.ranking.ways[0].reserve.value
     beam.window.take("Duty")
     beam.settle()
-    choose(beam, "Direction of the pull", "straight up")
+    pick(beam, "Direction of the pull", "straight up")
     assert base_strength(beam.view.inputs).solve == solved, "added up from the same solve"
     beam.window.take("Lay")
     assert lay.view.laying.fresh is None and lay.view.laying.old, "what was rated before is old"
@@ -196,7 +188,7 @@ def test_a_reversed_load_needs_no_new_solve_and_what_was_rated_is_old(beam: Desk
     field = lay.view.laying.fresh.strength.field
     assert field.cases[0].external.forces.sum(axis=0) == pytest.approx([0, 0, 0], abs=1e-3)
     beam.window.take("Duty")
-    choose(beam, "Direction of the pull", "along +Y")
+    pick(beam, "Direction of the pull", "along +Y")
     assert base_strength(beam.view.inputs).solve != solved, "a push along another axis is a row of its own"
     beam.window.take("Lay")
     beam.settle(lambda: state.fresh("lay") is not None)
@@ -221,9 +213,9 @@ def test_a_pin_dragged_over_the_net_says_why_not_there_and_can_be_taken(beam: De
     row = next(r for r in lay.panel.findChildren(WayRow) if r.way.letter == "?" and r.isVisible())
     QTest.mouseClick(row, Qt.MouseButton.LeftButton)
     beam.settle()
-    assert state.part.way == Way(direction=row.way.direction, reason=row.way.reason)
+    assert state.part.way == Way(direction=row.way.direction), "the stored reason is the person's own"
     type_in(beam, "Your reason for this way", "the smooth side shows")
     assert state.shop.parts.get(state.part.id).way.reason == "the smooth side shows"
     assert beam.window.core.standings["Lay"].words != ""
-    choose(beam, "Measure shown on the net", "Layers parting")
+    pick(beam, "Measure shown on the net", "Layers parting")
     assert net.measure == "parting"

@@ -37,13 +37,14 @@ from knollside.core.job.questions.part import FollowNames, Mend, Part
 from knollside.core.job.questions.proof import Crop, Cropped, MakePiece, Piece
 from knollside.core.job.questions.recipe import Build, Building, Buying, Buys, Cures, Even, PriceOf, Roofing, Roofs
 from knollside.core.job.questions.strength import (
-    Backed,
-    Backing,
     Detail,
+    Layers,
     Laying,
     Prove,
     Proved,
     Rank,
+    Settle,
+    Settled,
     StrengthOf,
     WayDetail,
     Why,
@@ -59,6 +60,7 @@ from knollside.core.model import FaceMark, Holding, Recipe
 from knollside.core.proof.fromjob import Wish, wishes
 from knollside.core.recipe.breakeven import BreakEven
 from knollside.core.recipe.price import Price
+from knollside.core.strength.trust import UNCHECKED, Layered
 from knollside.gui.derived import READ, Inputs, Node
 from knollside.gui.fileasks import CheckSliced
 
@@ -111,30 +113,34 @@ def _lay(v: Inputs) -> Rank | None:
 LAY: Node[Laying] = Node("lay", _lay, doing="Working out the strength")
 
 
-def _backing(v: Inputs) -> Backing | None:
+def _settle(v: Inputs) -> Settle | None:
     rank = v.question(LAY)
-    return Backing(rank) if isinstance(rank, Rank) else None
+    return Settle(rank) if isinstance(rank, Rank) and v.fresh(LAY) is not None else None
 
 
-TRUST: Node[Backed] = Node("trust", _backing, behind=True, doing="Checking")
+SETTLED: Node[Settled] = Node("settled", _settle, (LAY,), behind=True, doing="Checking")
+
+
+def _layers(v: Inputs) -> Layers | None:
+    settle = v.question(SETTLED)
+    return Layers(settle) if isinstance(settle, Settle) and v.fresh(SETTLED) is not None else None
+
+
+LAYERS: Node[tuple[Layered, ...]] = Node("layers", _layers, (SETTLED,), behind=True, doing="Checking")
 
 
 def rated_strength(v: Inputs) -> StrengthOf | None:
     """The same on the finer grid, once the check has found that the first one left too much doubt."""
-    strength, backed = base_strength(v), v.fresh(TRUST)
-    if strength is not None and backed is not None and backed.cell_mm is not None:
-        return strength.on(backed.cell_mm)
+    strength, settled = base_strength(v), v.fresh(SETTLED)
+    if strength is not None and settled is not None and settled.grid.cell_mm is not None:
+        return strength.on(settled.grid.cell_mm)
     return strength
 
 
-def _refined(v: Inputs) -> Rank | None:
-    backed, strength = v.fresh(TRUST), rated_strength(v)
-    if backed is None or backed.cell_mm is None or strength is None:
-        return None
-    return ask_ways(strength, v.part)
-
-
-REFINED: Node[Laying] = Node("refined", _refined, (TRUST,), doing="Working out the strength")
+def doubt(v: Inputs, direction: Vec) -> float:
+    """The grid's doubt of a way, a share; what is taken where no other grid was tried, until one is."""
+    settled = v.fresh(SETTLED)
+    return UNCHECKED if settled is None else settled.grid.share(direction)
 
 
 def _detail(v: Inputs) -> Detail | None:
@@ -144,15 +150,17 @@ def _detail(v: Inputs) -> Detail | None:
     return Detail(strength, v.part.printer.bed_mm, v.part.direction)
 
 
-DETAIL: Node[WayDetail] = Node("detail", _detail, (TRUST,), doing="Cutting layers")
+DETAIL: Node[WayDetail] = Node("detail", _detail, (SETTLED,), doing="Cutting layers")
 
 
 def _why(v: Inputs) -> Why | None:
     strength, direction = rated_strength(v), v.choice(WHY)
-    return Why(strength, v.part.printer.bed_mm, direction) if strength is not None and direction is not None else None
+    if strength is None or direction is None:
+        return None
+    return Why(strength, v.part.printer.bed_mm, direction, doubt(v, direction))
 
 
-WHY: Node[RatedWay] = Node("why", _why, (TRUST,))
+WHY: Node[RatedWay] = Node("why", _why, (SETTLED,))
 
 
 def _plain_ways(v: Inputs) -> PlainWays | None:
@@ -170,7 +178,8 @@ def listed(v: Inputs) -> tuple[RatedWay, ...]:
     """The short list that is true of what is stored: by strength where a load is stated, else by shape."""
     if not v.part.loaded:
         return v.fresh(PLAIN_WAYS) or ()
-    laying = v.fresh(REFINED) if v.question(REFINED) is not None else v.fresh(LAY)
+    settled, first = v.fresh(SETTLED), v.fresh(LAY)
+    laying = settled.laying if settled is not None else first
     if laying is None:
         return ()
     ranking, own = laying.ranking, v.part.duty.weights
@@ -206,7 +215,7 @@ def _compare(v: Inputs) -> Compare | None:
     return Compare(p.question, _marks(v), mates, ways, p.recipe, holding, p.card, p.printer, p.factor)
 
 
-COMPARE: Node[tuple[Column, ...]] = Node("compare", _compare, (LAY, REFINED, PLAIN_WAYS))
+COMPARE: Node[tuple[Column, ...]] = Node("compare", _compare, (LAY, SETTLED, PLAIN_WAYS))
 
 
 def whole(v: Inputs) -> RatedWay | None:
@@ -221,7 +230,7 @@ def _split(v: Inputs) -> Split | None:
     return Split(strength, way, v.part.printer.bed_mm) if strength is not None and way is not None else None
 
 
-SPLIT: Node[tuple[CutPlan, ...]] = Node("split", _split, (LAY, REFINED))
+SPLIT: Node[tuple[CutPlan, ...]] = Node("split", _split, (LAY, SETTLED))
 
 
 # Recipes
@@ -229,13 +238,13 @@ SPLIT: Node[tuple[CutPlan, ...]] = Node("split", _split, (LAY, REFINED))
 
 def _build(v: Inputs, checked: bool) -> Build | None:
     strength, p = rated_strength(v), v.part
-    if strength is None or p.way is None:
+    if strength is None or p.way is None or v.fresh(SETTLED) is None:
         return None
-    return ask_board(strength, p, p.direction, checked)
+    return ask_board(strength, p, p.direction, doubt(v, p.direction), checked)
 
 
-BUILD: Node[Building] = Node("build", lambda v: _build(v, False), (TRUST,), doing="Pricing recipes")
-CHECKED: Node[Building] = Node("checked", lambda v: _build(v, True), (TRUST,), doing="Checking the board")
+BUILD: Node[Building] = Node("build", lambda v: _build(v, False), (SETTLED,), doing="Pricing recipes")
+CHECKED: Node[Building] = Node("checked", lambda v: _build(v, True), (SETTLED,), doing="Checking the board")
 
 
 def _cures(v: Inputs) -> Cures | None:
@@ -245,7 +254,7 @@ def _cures(v: Inputs) -> Cures | None:
     return Cures(detail, ask_ways(strength, v.part), build)
 
 
-CURES: Node[tuple[Cure, ...]] = Node("cures", _cures, (TRUST,))
+CURES: Node[tuple[Cure, ...]] = Node("cures", _cures, (SETTLED,))
 
 
 def _prove(v: Inputs) -> Prove | None:
@@ -266,13 +275,14 @@ def tried(v: Inputs) -> Recipe:
 
 def _buys(v: Inputs) -> Buys | None:
     p = v.part
-    if p.question is None or (p.loaded and p.way is None):
+    if p.question is None or (p.loaded and (p.way is None or v.fresh(SETTLED) is None)):
         return None
     checked = v.fresh(CHECKED) is not None
-    return Buys(p.question, rated_strength(v), p.card, p.direction, tried(v), p.printer.nozzle_mm, p.factor, checked)
+    at = p.question, rated_strength(v), p.card, p.direction, tried(v), p.printer.nozzle_mm, p.factor, checked
+    return Buys(*at, doubt(v, p.direction))
 
 
-BUYS: Node[Buying] = Node("buys", _buys, (TRUST, CHECKED))
+BUYS: Node[Buying] = Node("buys", _buys, (SETTLED, CHECKED))
 
 
 def _price(v: Inputs) -> PriceOf | None:
@@ -510,7 +520,7 @@ def _sliced(v: Inputs) -> CheckSliced | None:
 SLICED: Node[SlicedCheck] = Node("sliced", _sliced, (DETAIL,), doing="Reading the sliced file")
 
 GRAPH: tuple[Node[object], ...] = (  # type: ignore[assignment]
-    *(READ, NAMES, MEND, PLAIN_LOG, LAY, TRUST, REFINED, DETAIL, WHY, PLAIN_WAYS, SUPPORTS, COMPARE, SPLIT),
+    *(READ, NAMES, MEND, PLAIN_LOG, LAY, SETTLED, LAYERS, DETAIL, WHY, PLAIN_WAYS, SUPPORTS, COMPARE, SPLIT),
     *(BUILD, CHECKED, CURES, PROVE, BUYS, PRICE, ROOFS, EVEN, FITS, CORRECT, REPORT, FIT_CUT, GAPS, FLARE),
     *(OPEN_GAP, WALL, THREAD, SCALE, SET, PIECE, SECTION, SLICED),
 )

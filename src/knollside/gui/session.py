@@ -10,11 +10,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from knollside.core.job import edits
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.questions.part import feature_named, names_of_new, naming
-from knollside.core.job.questions.strength import Laying, doubted
+from knollside.core.job.questions.strength import Laying, unsettled
 from knollside.core.lay.ways import WEIGHTS, RatedWay, weighed
 from knollside.core.mesh.appearance import Appearance
 from knollside.core.mesh.identity import Named
 from knollside.core.model import Duty, FaceMark, Feature, Mate
+from knollside.core.strength.trust import GridDoubt
 from knollside.gui import nodes
 from knollside.gui.answers import Answer
 from knollside.gui.derived import Derived, Inputs, Node
@@ -70,21 +71,25 @@ class View:
 
     @cached_property
     def laying(self) -> Answer[Laying]:
-        """The rated ways with the grid's doubt in their ranges, in the order the person's own weights give."""
-        backed, own = self.get(nodes.TRUST).fresh, self.part.duty.weights
-        base, refined = self.get(nodes.LAY), self.get(nodes.REFINED)
-        first = base.fresh
-        found = refined if refined.fresh is not None else base
-        measured = first.ranking if first is not None else None
+        """The rated ways in the order the person's own weights give: as settled, else as first rated, with the doubt
+        that stands for a check not made yet."""
+        own, settled = self.part.duty.weights, self.get(nodes.SETTLED)
+        found = settled.then(lambda s: s.laying) if settled.fresh is not None else self.get(nodes.LAY)
 
         def told(laying: Laying) -> Laying:
-            made = doubted(laying, backed, measured) if found.fresh is not None else laying
+            made = laying if settled.fresh is not None else unsettled(laying)
             if not own:
                 return made
             return Laying(made.strength, weighed(made.ranking, WEIGHTS[made.ranking.purpose] | own))
 
-        of = (found.shown, backed, measured, self.part.duty)
+        of = (found.shown, settled.fresh, self.part.duty)
         return found.then(lambda laying: self._derived.memo.get("laying", of, lambda: told(laying)))
+
+    @property
+    def grid(self) -> GridDoubt | None:
+        """What another grid said of the ways; None until it was tried."""
+        settled = self.get(nodes.SETTLED).fresh
+        return None if settled is None else settled.grid
 
     @property
     def ways(self) -> tuple[RatedWay, ...]:
@@ -100,10 +105,11 @@ class View:
         way = self.part.way
         if way is None:
             return None
-        return next((w for w in self.ways if _same(w.direction, way.direction)), None)
+        return next((w for w in self.ways if same_way(w.direction, way.direction)), None)
 
 
-def _same(a: tuple[float, float, float], b: tuple[float, float, float]) -> bool:
+def same_way(a: tuple[float, float, float], b: tuple[float, float, float]) -> bool:
+    """Whether two build directions are one."""
     return sum(x * y for x, y in zip(a, b, strict=True)) > 0.99999
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+import zlib
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -178,6 +179,10 @@ def _raw(mesh: Mesh) -> bytes:
     return np.ascontiguousarray(mesh.vertices, "<f8").tobytes() + np.ascontiguousarray(mesh.faces, "<i8").tobytes()
 
 
+# All that the library raises at an archive that is not what it says, a torn directory or a bad stream included.
+DAMAGED_ZIP = (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError, ValueError, zlib.error)
+
+
 def parse_whole(data: bytes, name: str) -> tuple[Whole, dict[str, bytes]]:
     """A whole workshop from a file's bytes; to be called in the reading process. Raises :class:`Refused`."""
     try:
@@ -198,7 +203,7 @@ def parse_whole(data: bytes, name: str) -> tuple[Whole, dict[str, bytes]]:
         first = error.errors()[0]
         where = " > ".join(str(p) for p in first["loc"])
         raise Refused(f"{name}: {where}: {first['msg']}.") from None
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, EOFError):
+    except DAMAGED_ZIP:
         raise Refused(f"{name} is no workshop file, or is damaged.") from None
     return told, raw
 

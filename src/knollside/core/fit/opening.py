@@ -33,7 +33,9 @@ def set_gap(mesh: Mesh, bodies: tuple[int, int], to: float, before: float | None
     Raises :class:`Refused` where no face looks at it, or the gap does not come out true.
     """
     i, j = bodies
-    label = bodies_of(mesh)[1]
+    count, label = bodies_of(mesh)
+    if i == j or not (0 <= i < count and 0 <= j < count):
+        raise Refused(f"There are no two bodies {i + 1} and {j + 1}; the part has {count}.")
     if before is None:
         before = _gap(mesh, label, i, j)
     if before <= 0:

@@ -35,12 +35,11 @@ from knollside.core.recipe.choose import Choice, Reach, rank_materials
 from knollside.core.recipe.price import Pace, Price, price
 from knollside.core.recipe.stack import stack_layers, use_of
 from knollside.core.strength.field import POISSON, StressField, Tick, refuse_unready, solve
-from knollside.core.strength.fineness import Fineness, choose_fineness, wall_at
+from knollside.core.strength.fineness import Fineness, choose_fineness
 from knollside.core.strength.rating import point_reserves, rate
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
 from knollside.core.strength.skin import skin_of
 from knollside.core.strength.superpose import mix, plan_of
-from knollside.core.strength.trust import Trust, refine, solve_layered
 
 CELLS = 50_000
 
@@ -181,28 +180,6 @@ def one_way(
     letter: str = "",
 ) -> RatedWay:
     return rate_way(letter, part.mesh, part.features, s.field, s.limits, s.recipe, s.target, bed, np.asarray(direction))
-
-
-def trust(
-    part: PartFacts, duty: Duty, s: Strength, ranking: Ranking, count: int = 4, tick: Tick | None = None
-) -> Trust:
-    """What backs the short list: a second grid, and the first ``count`` ways solved again in layers."""
-    say = tick or (lambda share, text: None)
-    ways = np.array([w.direction for w in ranking.ways])
-    field, features = s.field, part.features
-    changes, coarse, finer = refine(
-        part.mesh, features, duty, field, s.limits, s.recipe, ways, lambda x, t: say(0.25 * x, "on another grid")
-    )
-    field = finer or field
-    again = []
-    for i, w in enumerate(ranking.ways[:count]):
-
-        def tell(x: float, t: str, i: int = i) -> None:
-            say(0.25 + 0.75 * (i + x) / count, f"way {ranking.ways[i].letter} in layers")
-
-        again.append(solve_layered(part.mesh, features, duty, s.field, s.limits, s.recipe, w.direction, tell)[0])
-    walls = tuple(wall_at(part.mesh, field, w.place) for w in ranking.ways)
-    return Trust(field.cells, field.cell, field.balance_error, coarse, changes, tuple(again), finer, walls)
 
 
 @dataclass(frozen=True)

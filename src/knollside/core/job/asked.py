@@ -64,8 +64,9 @@ def ask_ways(strength: StrengthOf, s: Stated, directions: int = NET_DIRECTIONS) 
     return Rank(strength, s.duty.purpose, s.printer.bed_mm, directions)
 
 
-def ask_board(strength: StrengthOf, s: Stated, direction: Vec, checked: bool = False) -> Build:
-    return Build(strength, direction, s.printer, tuple(s.cards.values()), s.factor, checked)
+def ask_board(strength: StrengthOf, s: Stated, direction: Vec, doubt: float, checked: bool = False) -> Build:
+    """``doubt`` is the grid's of that way, a share."""
+    return Build(strength, direction, s.printer, tuple(s.cards.values()), s.factor, doubt, checked)
 
 
 def ask_proof(strength: StrengthOf, s: Stated) -> Prove:

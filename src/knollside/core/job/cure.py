@@ -115,11 +115,11 @@ def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, 
 
 
 def _recipe(board: Board, have: float, need: float) -> list[Cure]:
-    holds = [d for d in board.dots if d.reserve.value >= need]
+    holds = [d for d in board.dots if d.reserve.low >= need]
     if holds:
         d = min(holds, key=lambda d: d.price.grams)
     else:
-        d = max(board.dots, key=lambda d: d.reserve.value)
+        d = max(board.dots, key=lambda d: d.reserve.low)
     if d.reserve.value <= 1.05 * have:
         return []
     fill = "solid" if d.recipe.infill >= 1 else f"{d.recipe.infill * 100:.0f} % infill"
@@ -142,7 +142,8 @@ def _cooler(duty: Duty, s: Strength, way: RatedWay, need: float) -> Cure | None:
         best = at(ROOM)
         if best <= 1.08 * way.reserve.value or best < 0.5 * need:
             return None
-        warmest = next((c for c in range(int(now), int(ROOM), -1) if at(c) >= need), int(ROOM))
+        sure = way.reserve.low / way.reserve.value  # the low end decides at any heat
+        warmest = next((c for c in range(int(now), int(ROOM), -1) if at(c) * sure >= need), int(ROOM))
     except Refused:
         return None
     return Cure("place", f"Keep it below {warmest} °C", at(float(warmest)), "shade, or another spot")

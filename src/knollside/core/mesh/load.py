@@ -84,8 +84,9 @@ def load_bytes(data: bytes, name: str, exactly: str = "") -> Loaded:
 
 
 def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly: str) -> Mesh:
-    vertices = np.asarray(vertices, np.float64).reshape(-1, 3)
-    faces = np.asarray(faces, np.int64).reshape(-1, 3)
+    vertices, faces = np.asarray(vertices, np.float64), np.asarray(faces, np.int64)
+    if faces.size and (vertices.ndim != 2 or vertices.shape[1] != 3 or faces.ndim != 2 or faces.shape[1] != 3):
+        raise Refused(f"{name} is damaged: its corners have no three numbers each, or its triangles no three corners.")
     if len(faces) == 0:
         raise Refused(f"{name} holds no triangles.")
     if len(faces) > MAX_TRIANGLES:

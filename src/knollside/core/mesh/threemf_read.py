@@ -114,7 +114,8 @@ class _Building:
             if self._count > self.limit:
                 raise Refused(f"{self.name} has more than {self.limit:,} triangles.")
             self.triangles.append(f + self._corners)
-            self.points.append((v @ placed)[:, :3])
+            with np.errstate(all="ignore"):  # what comes out not finite is refused for the whole mesh
+                self.points.append((v @ placed)[:, :3])
             self._corners += len(v)
         for child in thing.iterfind(f"{_NS}components/{_NS}component"):
             self.place(child.get("objectid"), _matrix(child.get("transform")) @ placed, depth + 1)

@@ -42,7 +42,8 @@ class Holding(Record):
 
 
 class Way(Record):
-    """A way to lie: the build direction, a unit vector in the part's frame, and what holds it up there."""
+    """A way to lie: the build direction, a unit vector in the part's frame, the person's own ``reason`` for it (what
+    the machine says of it is worked out anew each time), and what holds it up there."""
 
     direction: Direction
     reason: str = Field("", max_length=400)

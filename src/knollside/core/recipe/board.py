@@ -27,10 +27,13 @@ from knollside.core.recipe.trim import Trim
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import PARTED, Ratings, point_reserves, rate
 from knollside.core.strength.resultants import resultants
+from knollside.core.strength.trust import widened
 
 WALLS = (1, 2, 3, 4, 5, 6, 7, 8, 10)
 INFILLS = (0.0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.7, 1.0)
 SHELLS = (3, 5)
+# Names of two schools of practice, as they stand on the board.
+LIGHTEST, NEAREST = "Lightest that holds", "Nearest to holding"
 _CUTS = 28
 
 
@@ -58,6 +61,11 @@ class Board:
 
     def school(self, name: str) -> Dot | None:
         return next((d for d in self.dots if d.school == name), None)
+
+    @property
+    def advice(self) -> Dot | None:
+        """The lightest whose low end meets the target, else the one whose low end comes nearest to it."""
+        return self.school(LIGHTEST) or self.school(NEAREST)
 
     def dot(self, recipe: Recipe) -> Dot | None:
         return next((d for d in self.dots if d.recipe == recipe), None)
@@ -119,12 +127,13 @@ class Pricer(PlainPricer):
         up = up_in_section(self.section_way, direction)
         self.lines = Transformed(self.res, self.outlines, up, field.modulus, limits)
         self.trim = Trim()
+        self.doubt = 0.0  # the grid's, a share
 
     def dots(self, recipes: list[Recipe], nozzle: float = 0.4) -> list[Dot]:
         """Each recipe with its reserve and price. Refuses nothing: thin shells come out with little reserve."""
         low, high = (float(v) for v in self.rating.spread[0])
         return [
-            Dot(r, Range(v, v * low, v * high), self.price(r))
+            Dot(r, widened(Range(v, v * low, v * high), self.doubt), self.price(r))
             for r, v in zip(recipes, self._reserves(recipes, nozzle).tolist(), strict=True)
         ]
 
@@ -240,9 +249,10 @@ def _named(dots: list[Dot], target: float) -> list[Dot]:
         walls = d.recipe.walls
         return d.price.grams + 0.01 * (abs(walls - 4) if d.recipe.infill >= 1 else -walls)
 
-    first("Lightest that holds", lambda d: d.reserve.low >= target, light)
-    if "Lightest that holds" not in names.values():
-        first("Lightest that holds", lambda d: d.reserve.value >= target, light)
+    # The low end decides: what only its middle would carry is not called holding.
+    first(LIGHTEST, lambda d: d.reserve.low >= target, light)
+    if not names:
+        first(NEAREST, lambda d: d.reserve.low == d.reserve.low, lambda d: -d.reserve.low)
     first("All solid", lambda d: d.recipe.infill == 1.0, lambda d: abs(d.recipe.walls - 4) + abs(d.recipe.tops - 5))
     first("Thick shell, empty", lambda d: d.recipe.infill == 0.0, lambda d: abs(d.recipe.walls - 6) - d.recipe.tops)
     first("Some of both", lambda d: d.recipe.infill == 0.3 and d.recipe.tops == 5, lambda d: abs(d.recipe.walls - 4))

@@ -10,7 +10,7 @@ import numpy as np
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Duty, Feature, Mesh, Range, Recipe, Refused
 from knollside.core.strength.field import StressField, Tick, solve
-from knollside.core.strength.fineness import Wall
+from knollside.core.strength.fineness import Wall, wall_at
 from knollside.core.strength.places import weak_places
 from knollside.core.strength.rating import rate
 from knollside.core.strength.skin import skin_of
@@ -18,7 +18,9 @@ from knollside.core.strength.skin import skin_of
 # Stiffness across the layers over along them, of printed solids; typical (0.7 to 0.95).
 ACROSS = 0.85
 MOVED = 0.10  # beyond this the grid is refined once more
+UNCHECKED = 0.25  # taken for the change where no other grid can be solved
 MOST_CELLS = 250_000
+_FEWEST = 1500  # cells of a grid worth comparing with
 
 Vec = tuple[float, float, float]
 
@@ -41,55 +43,66 @@ class Layered:
 
 
 @dataclass(frozen=True)
-class Trust:
-    """What backs a reserve: cells and cell size, balance error, each listed way's change of reserve against
-    another grid (a share), the ways solved again in layers, and the wall where each listed way goes first."""
+class GridDoubt:
+    """What another grid says of the listed ways: each one's change of reserve (a share) against ``other_cells``, the
+    wall where it goes first, and the cells ``cell_mm`` wide that they must be rated on where that was over a tenth.
+    ``assumed`` where no other grid could be solved: the change is then taken as ``UNCHECKED``."""
 
-    cells: int
-    cell: float
-    balance_error: float
-    coarse_cells: int
+    directions: tuple[Vec, ...]
     changes: tuple[float, ...]
-    layered: tuple[Layered, ...]
-    finer: StressField | None = None
-    walls: tuple[Wall, ...] = ()
+    walls: tuple[Wall, ...]
+    other_cells: int
+    cell_mm: float | None = None
+    assumed: str = ""
 
     @property
     def change(self) -> float:
         """The greatest change of a listed way."""
         return max(self.changes, default=0.0)
 
+    def share(self, direction: Vec) -> float:
+        """The grid's doubt of one way, a share: its own, or the greatest for a way that is not on the list."""
+        # The other grid's change and a thin wall's stiffness are two doubts; the larger speaks.
+        each = [max(c, w.too_stiff) for c, w in zip(self.changes, self.walls, strict=True)]
+        same = [d for w, d in zip(self.directions, each, strict=True) if float(np.dot(w, direction)) > 0.99999]
+        return same[0] if same else max(each, default=0.0)
+
     @property
     def thinnest(self) -> Wall | None:
         """The wall that the fewest cells cross, of those where a listed way would go."""
         return min(self.walls, key=lambda w: w.cells, default=None)
 
-    def layered_for(self, direction: Vec) -> Layered | None:
-        return next((w for w in self.layered if float(np.dot(w.direction, direction)) > 0.99999), None)
+
+def coarser_cell(field: StressField) -> float | None:
+    """The cell size, mm, of a third of the cells; None where those are too few to say anything."""
+    return field.asked * 3.0 ** (1 / 3) if field.cells >= 3 * _FEWEST else None
 
 
-def refine(
+def finer_cell(field: StressField) -> float | None:
+    """The cell size, mm, of two and a half times as many cells; None where that is more than is worth waiting for."""
+    if field.cells * 2 > MOST_CELLS:
+        return None
+    return field.asked * (field.cells / min(field.cells * 2.5, MOST_CELLS)) ** (1 / 3)
+
+
+def grid_doubt(
     mesh: Mesh,
-    features: tuple[Feature, ...],
-    duty: Duty,
     field: StressField,
     limits: tuple[Allowables, ...],
-    recipe: Recipe,
-    ways: Array,
-    tick: Tick,
-) -> tuple[tuple[float, ...], int, StressField | None]:
-    """Change of each way's reserve against a coarser grid, that grid's cells, and a finer field when a change
-    was over a tenth and memory allows (the changes are then those of the finer against the first)."""
-    skin = skin_of(recipe)
-    coarse = solve(mesh, features, duty, field.modulus, max(field.cells // 3, 1500), skin, tick=tick)
-    change = _moved(coarse, field, limits, ways)
-    if max(change) <= MOVED or field.cells * 2 > MOST_CELLS:
-        return change, coarse.cells, None
-    finer = solve(mesh, features, duty, field.modulus, min(int(field.cells * 2.5), MOST_CELLS), skin, tick=tick)
-    return _moved(field, finer, limits, ways), field.cells, finer
+    directions: tuple[Vec, ...],
+    changes: tuple[float, ...],
+    other_cells: int,
+    cell_mm: float | None = None,
+    assumed: str = "",
+) -> GridDoubt:
+    """The doubt of some ways with the wall where each goes first on ``field``."""
+    at = field.points[rate(field, limits, np.array(directions)).point]
+    walls = tuple(wall_at(mesh, field, (float(x), float(y), float(z))) for x, y, z in at)
+    return GridDoubt(directions, changes, walls, other_cells, cell_mm, assumed)
 
 
-def _moved(a: StressField, b: StressField, limits: tuple[Allowables, ...], ways: Array) -> tuple[float, ...]:
+def changes_of(a: StressField, b: StressField, limits: tuple[Allowables, ...], ways: Array) -> tuple[float, ...]:
+    """Change of each way's reserve from field ``a`` to the finer ``b``, a share; ``ways`` (w, 3)."""
     # Judged where neither grid calls it a support's edge: the coarser one's margin serves both.
     from scipy.spatial import cKDTree
 
@@ -103,6 +116,8 @@ def _moved(a: StressField, b: StressField, limits: tuple[Allowables, ...], ways:
 
 def widened(reserve: Range, change: float) -> Range:
     """A range with the grid's own doubt taken in, as an independent share (quadrature of logarithms)."""
+    if not reserve.low > 0:
+        return reserve
     more = math.log1p(change)
     low = math.exp(-math.hypot(math.log(reserve.value / reserve.low), more))
     high = math.exp(math.hypot(math.log(reserve.high / reserve.value), more))

@@ -13,7 +13,7 @@ from knollside.core.material.allowables import withheld
 from knollside.core.material.bond import shares
 from knollside.core.material.infill import PATTERNS
 from knollside.core.model import Recipe, bounds_of
-from knollside.core.recipe.board import Dot
+from knollside.core.recipe.board import LIGHTEST, Dot
 from knollside.gui import nodes
 from knollside.gui.answers import Answer, Missing
 from knollside.gui.derived import Node
@@ -200,7 +200,7 @@ class BuildStep(Step):
 
     def needs(self) -> tuple[Node[Any], ...]:
         page, loaded = self.tabs.front, self.part.loaded
-        wanted: tuple[Node[Any], ...] = (nodes.LAY, nodes.BUILD) if loaded else ()
+        wanted: tuple[Node[Any], ...] = (nodes.LAY, nodes.SETTLED, nodes.BUILD) if loaded else ()
         b = self.board_answer.fresh
         off_board = not loaded or (b is not None and b.board.dot(self.recipe) is None)
         if off_board or page in (BUYS, SPIRAL):
@@ -321,8 +321,9 @@ class BuildStep(Step):
         return self._estimated(b)
 
     def _not_yet(self) -> Verdict:
-        refused = self.board_answer.refusal or self.view.get(nodes.LAY).refusal
-        busy = self.view.waiting(nodes.BUILD) or self.view.waiting(nodes.LAY)
+        asked: tuple[Node[Any], ...] = (nodes.LAY, nodes.SETTLED, nodes.BUILD)
+        refused = next((r for r in (self.view.get(n).refusal for n in asked) if r), "")
+        busy = any(self.view.waiting(n) for n in asked)
         last, shown = self.board_answer.shown, ""
         if last is not None and not refused:
             dot = last.board.dot(self.recipe)
@@ -373,12 +374,12 @@ class BuildStep(Step):
         if dot is None:
             return Verdict("Pricing this recipe.", recipe_words(self.recipe), acts=(use,))
         tone = reserve_tone(dot.reserve, target)
-        lightest = b.board.school("Lightest that holds")
+        advice = b.board.advice
         words = {"moss": "would hold", "straw ink": "is too close to call", "clay": "would not hold"}[tone]
         held = "Put right by full solves of six recipes" if b.board.checked else "An estimate"
         body = f"{held}; “Use this recipe” solves it."
-        if lightest is not None and lightest.recipe != dot.recipe:
-            body = f"Lightest that holds: {recipe_words(lightest.recipe)}, {lightest.price.grams:.0f} g. " + body
+        if advice is not None and advice.recipe != dot.recipe:
+            body = f"{advice.school}: {recipe_words(advice.recipe)}, {advice.price.grams:.0f} g. " + body
         return Verdict(
             f"{recipe_words(dot.recipe).capitalize()} {words}.",
             body,
@@ -390,9 +391,9 @@ class BuildStep(Step):
             acts=(
                 use,
                 Act(
-                    "Lightest that holds",
-                    lambda: self._try(lightest.recipe) if lightest else None,
-                    lightest is not None,
+                    advice.school if advice else LIGHTEST,
+                    lambda: self._try(advice.recipe) if advice else None,
+                    advice is not None,
                 ),
             ),
         )

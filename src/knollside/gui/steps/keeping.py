@@ -70,7 +70,10 @@ class KeepingForm(Seeing, QWidget):
         from knollside.core.model import Refused
 
         try:
-            tell(self.said, act(), "good")
+            words = act()
+            tell(self.said, words, "good")
+            if not self.isVisible():
+                self.workspace.said.emit(words)  # another page came to the front
         except Refused as refusal:
             tell(self.said, str(refusal), "bad")
         self.session.changed.emit()

@@ -31,7 +31,7 @@ from knollside.gui.instruments.widgets import (
     tell,
     times,
 )
-from knollside.gui.session import Session
+from knollside.gui.session import Session, same_way
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.gui.steps.laybook import LayBook
 from knollside.gui.steps.layscene import lay_scene
@@ -104,11 +104,8 @@ class LayStep(Step):
         if not view.part.loaded:
             return (nodes.PLAIN_WAYS, nodes.PLAIN_LOG, *page)
         asked = (nodes.WHY,) if self.trying is not None else ()
-        backed = view.get(nodes.TRUST).fresh
-        # The check runs aside once there is something to check; a finer grid takes over where it found too much doubt.
-        check: tuple[Node[Any], ...] = (nodes.TRUST,) if view.get(nodes.LAY).fresh is not None else ()
-        finer = (nodes.REFINED,) if backed is not None else ()
-        return (nodes.LAY, *finer, *asked, nodes.DETAIL, *page, *check)
+        # The checks run behind: on another grid as soon as there is something to check, in layers after that.
+        return (nodes.LAY, *asked, nodes.DETAIL, *page, nodes.SETTLED, nodes.LAYERS)
 
     def _turned(self, _: int) -> None:
         self.told_place = None  # a number belongs to the page it was asked on
@@ -138,7 +135,7 @@ class LayStep(Step):
         if not self.session.has_part:
             return
         way, words = self.part.way, self.reason.text().strip()
-        if way is not None and words and words != way.reason:
+        if way is not None and words != way.reason:
             self._put_way(way.model_copy(update={"reason": words}), "reason for this way")
 
     def _put_way(self, way: Way, text: str) -> None:
@@ -148,7 +145,7 @@ class LayStep(Step):
         w = self._asked()
         if w is not None:
             self.trying, self.net.hand = None, None
-            self._put_way(Way(direction=w.direction, reason=w.reason), "lay it where the pin is")
+            self._put_way(Way(direction=w.direction), "lay it where the pin is")
 
     def _asked(self) -> RatedWay | None:
         """The answer to "why not there", while the pin stands there."""
@@ -163,7 +160,7 @@ class LayStep(Step):
         if w is None:
             return
         self.trying, self.net.hand, self.told_place = None, None, None
-        self._put_way(Way(direction=w.direction, reason=w.reason, holding=self._kept()), f"lay it {letter}")
+        self._put_way(Way(direction=w.direction, holding=self._kept()), f"lay it {letter}")
 
     def _kept(self) -> Holding:
         """Support settings go along to another way; choices by hand belong to the old one."""
@@ -196,9 +193,9 @@ class LayStep(Step):
 
     def _fill_rows(self, laying: Laying | None, here: RatedWay | None) -> None:
         view, asked, loaded = self.view, self._asked(), self.part.loaded
-        backed = view.get(nodes.TRUST).fresh if loaded else None
+        layered = (view.get(nodes.LAYERS).fresh or ()) if loaded else ()
         ways, letter, old = view.ways, here.letter if here else "", loaded and self.old
-        key = (Same(laying), Same(ways), letter, Same(asked), Same(backed), old)
+        key = (Same(laying), Same(ways), letter, Same(asked), Same(layered), old)
         if key == self._shown:
             return
         self._shown = key
@@ -210,8 +207,7 @@ class LayStep(Step):
             made.taken.connect(self._take_asked)
             self.rows.addWidget(made)
         for w in ways:
-            layered = backed.trust.layered_for(w.direction) if backed is not None else None
-            again = layered.reserve.value if layered is not None else None
+            again = next((x.reserve.value for x in layered if same_way(x.direction, w.direction)), None)
             made = WayRow(w, target, w.letter == letter, no_verdict or not loaded, again, old)
             made.taken.connect(self._choose)
             self.rows.addWidget(made)
@@ -246,7 +242,7 @@ class LayStep(Step):
         if not self.part.loaded:
             return self._no_load()
         answer = view.laying
-        refused = view.get(nodes.LAY).refusal or view.get(nodes.REFINED).refusal
+        refused = view.get(nodes.LAY).refusal or view.get(nodes.SETTLED).refusal
         if refused:
             return Verdict(
                 "It cannot be worked out as it stands.",
@@ -301,6 +297,8 @@ class LayStep(Step):
             acts.append(Act(f"Lay it {best.letter}", partial(self._choose, best.letter)))
         if here is not None:
             acts.append(Act("Build it this way", lambda: self.go("Build")))
+        if self.view.grid is None and not self.view.waiting(nodes.SETTLED):
+            acts.append(Act("Check it on another grid", lambda: self.session.ask(nodes.SETTLED)))
         return Verdict(
             title,
             f"{w.reason} {w.gives_up}",
@@ -308,9 +306,16 @@ class LayStep(Step):
             unit="×",
             under=(f"{times(w.reserve.low)} to {times(w.reserve.high)}", f"needed {need:g}"),
             tone=tone,
-            source=f"Layer bond: {laying.strength.card.bond.source}. Heat, creep and wear: typical.",
+            source=self._source(laying),
             acts=tuple(acts[::-1] if here is not None and tone == "moss" else acts),
         )
+
+    def _source(self, laying: Laying) -> str:
+        """Where the strengths come from; and that no other grid bears the number out, where none does."""
+        bond, grid = f"Layer bond: {laying.strength.card.bond.source}.", self.view.grid
+        if grid is None or grid.assumed:
+            return f"{bond} Not checked on another grid{'' if grid else ' yet'}."
+        return f"{bond} Heat, creep and wear: typical."
 
     def _no_load(self) -> Verdict:
         """Any way holds what pulls at nothing: by support, height and bed then."""
@@ -327,7 +332,7 @@ class LayStep(Step):
         return Verdict("No load, so any way holds.", words, acts=tuple(acts))
 
     def _as_drawn(self) -> None:
-        self._put_way(Way(direction=UP, reason="as drawn"), "keep it as drawn")
+        self._put_way(Way(direction=UP), "keep it as drawn")
         self.go("Build")
 
     def scene(self) -> Scene:

@@ -66,7 +66,7 @@ class LayBook:
 
     def _hold(self, holding: Holding, words: str) -> None:
         """What is supported belongs to the way: one undo step."""
-        way = self.session.view.part.way or Way(direction=UP, reason="as drawn")
+        way = self.session.view.part.way or Way(direction=UP)
         self.session.workspace.edit({Kind.WAY: way.model_copy(update={"holding": holding})}, words)
 
     def fill(self, view: View, detail: WayDetail | None) -> None:
@@ -79,8 +79,8 @@ class LayBook:
         self.places.put(detail, load)
         cures = view.get(nodes.CURES)
         self.cures.put(detail.way if detail is not None else None, cures.fresh, target, cures.refusal)
-        backed = view.get(nodes.TRUST).fresh
-        self.trust.put(shown, backed.trust if backed is not None else None, view.waiting(nodes.TRUST))
+        running = view.waiting(nodes.SETTLED) or view.waiting(nodes.LAYERS)
+        self.trust.put(shown, view.grid, view.get(nodes.LAYERS).fresh, running)
         self.weights.put(shown, duty.purpose, {str(k): v for k, v in duty.weights.items()})
         self.supports.put(view.get(nodes.SUPPORTS).fresh, view.part.holding, view.waiting(nodes.SUPPORTS))
         if self.front == SPLIT and laying.fresh is not None:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 from knollside.core.job.cure import Cure
 from knollside.core.job.questions.strength import Laying, WayDetail
 from knollside.core.lay.ways import RatedWay
-from knollside.core.strength.trust import ACROSS, Trust
+from knollside.core.strength.trust import ACROSS, GridDoubt, Layered
 from knollside.gui.instruments.widgets import button, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
 
@@ -84,8 +84,10 @@ class CuresPage(Page):
 class TrustPage(Page):
     """Cells, balance, change on another grid, and the ways solved again in layers."""
 
-    def put(self, laying: Laying | None, trust: Trust | None, running: bool) -> None:
-        if not self.fresh((Same(laying), Same(trust), running)):
+    def put(
+        self, laying: Laying | None, grid: GridDoubt | None, layered: tuple[Layered, ...] | None, running: bool
+    ) -> None:
+        if not self.fresh((Same(laying), Same(grid), Same(layered), running)):
             return
         if laying is None:
             self.add(label("Nothing solved yet.", dim=True))
@@ -98,21 +100,25 @@ class TrustPage(Page):
         )
         for note in f.notes:
             self.add(label(note, dim=True, wrap=True))
-        if trust is None:
-            words = "Solving on another grid and in layers …" if running else "Not checked on another grid yet."
+        if grid is None:
+            words = "Solving on another grid …" if running else "Not checked on another grid yet."
             self.add(label(words, dim=True, wrap=True))
             return
+        against = grid.assumed or f"greatest of the listed ways, against {grid.other_cells:,} cells"
         self.add(
             line(
                 "Change on another grid",
-                f"{trust.change * 100:.0f} %",
-                f"greatest of the listed ways, against {trust.coarse_cells:,} cells" + "; taken into each way's range",
+                f"{grid.change * 100:.0f} %{' assumed' if grid.assumed else ''}",
+                f"{against}; taken into each way's range",
                 False,
             ),
-            *_thin(trust),
+            *_thin(grid),
             heading("Solved again in layers", "quick, and again"),
         )
-        for w in trust.layered:
+        if layered is None:
+            self.add(label("Solving the first ways in layers …" if running else "Not solved in layers yet.", dim=True))
+            return
+        for w in layered:
             name = next((x.letter for x in laying.ranking.ways if x.direction == w.direction), "")
             self.add(
                 line(
@@ -140,9 +146,9 @@ def _chosen(laying: Laying) -> str:
     return f": {fine.why}"
 
 
-def _thin(trust: Trust) -> list[QWidget]:
+def _thin(grid: GridDoubt) -> list[QWidget]:
     """The wall the fewest cells cross where a listed way goes first, and what that costs."""
-    wall = trust.thinnest
+    wall = grid.thinnest
     if wall is None:
         return []
     if wall.too_stiff > 0:

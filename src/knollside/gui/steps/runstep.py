@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from datetime import date
 from functools import partial
 from pathlib import Path
@@ -35,6 +36,18 @@ from knollside.report.export import SheetInputs, write_whole
 from knollside.store.jobs import job_of, write_job
 
 _CUTS = 24  # heights whose cuts together give the outline from above
+
+
+@dataclass(frozen=True)
+class _HandedOver:
+    """Files of a part, the key of what they were made of, and why the last try wrote none."""
+
+    files: tuple[Path, ...] = ()
+    of: str = ""
+    refused: str = ""
+
+
+_NOTHING = _HandedOver()
 
 
 class RunStep(Step):
@@ -82,9 +95,7 @@ class RunStep(Step):
         self.panel = area
         self._shown: object = None
         self._outline: tuple[object, BaseGeometry | None] = (None, None)
-        self.written: tuple[Path, ...] = ()
-        self._written_of: str = ""
-        self._not_written = ""
+        self._handed: dict[int, _HandedOver] = {}
 
     def needs(self) -> tuple[Node[Any], ...]:
         return (nodes.FITS, nodes.PRICE)
@@ -122,7 +133,8 @@ class RunStep(Step):
         view, part = self.view, self.part
         fitting, way = view.get(nodes.FITS).fresh, view.chosen
         fresh = view.laying.fresh is not None or not part.loaded
-        reasons = tuple(r for r in ((way.reason, way.gives_up) if way and fresh else ()) if r)
+        own = f"Your reason: {part.way.reason}" if part.way is not None and part.way.reason else ""
+        reasons = tuple(r for r in (own, *((way.reason, way.gives_up) if way and fresh else ())) if r)
         corrected = view.get(nodes.CORRECT).fresh
         if (corrected is None or not corrected.changes) and fitting and fitting.corrections:
             reasons += ("The corrections below were not made in the mesh; make them at Fits first if you want them.",)
@@ -160,7 +172,7 @@ class RunStep(Step):
         if proved.refusal:
             return None, f"Nothing is said about strength: {proved.refusal}"
         way = view.chosen
-        if view.laying.fresh is not None and way is not None:
+        if view.laying.fresh is not None and way is not None and view.grid is not None:
             return way.reserve, "An estimate, rated together with every other way; solve the recipe at Build."
         return None, "Nothing is said about strength: it was not worked out for these settings."
 
@@ -170,15 +182,25 @@ class RunStep(Step):
         if part.question is None or self.view.facts is None:
             return
         asked = Export(folder, part.name.lower(), part.question, nodes.made(self.view.inputs), self._sheet())
-        self._not_written = ""
-        self.session.once("export", asked, self._exported)
+        self._handed[part.id] = replace(self._last, refused="")
+        self.session.once("export", asked, partial(self._exported, part.id, self._state_key()))
 
-    def _exported(self, outcome: Outcome) -> None:
+    def _exported(self, part_id: int, of: str, outcome: Outcome) -> None:
+        """``of`` is what the files were asked of: what was changed meanwhile is not in them."""
         if outcome.refused:
-            self._not_written = outcome.refused
+            self._handed[part_id] = replace(self._handed[part_id], refused=outcome.refused)
             self.workspace.said.emit(outcome.refused)
         elif outcome.result is not None:
-            self.written, self._written_of = outcome.result, self._state_key()
+            self._handed[part_id] = _HandedOver(outcome.result, of)
+
+    @property
+    def _last(self) -> _HandedOver:
+        """What was last handed over of the open part."""
+        return self._handed.get(self.part.id, _NOTHING) if self.session.has_part else _NOTHING
+
+    @property
+    def written(self) -> tuple[Path, ...]:
+        return self._last.files
 
     def _state_key(self) -> str:
         """All that the written files rest on."""
@@ -189,7 +211,7 @@ class RunStep(Step):
 
     @property
     def _old(self) -> bool:
-        return bool(self.written) and self._written_of != self._state_key()
+        return bool(self.written) and self._last.of != self._state_key()
 
     def _save_job(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self.panel, "Keep the job as", "job.json", "Job (*.json)")
@@ -296,10 +318,10 @@ class RunStep(Step):
     def verdict(self) -> Verdict:
         if self.view.facts is None:
             return Verdict("Reading the part.")
-        if self._not_written:
+        if self._last.refused:
             return Verdict(
                 "The files could not be written.",
-                self._not_written,
+                self._last.refused,
                 number="!",
                 tone="clay",
                 acts=(Act("Another folder …", self._ask_folder),),

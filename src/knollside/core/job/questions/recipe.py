@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
@@ -11,7 +11,7 @@ from knollside.core.job import answer
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.cure import Cure, cures
 from knollside.core.job.questions.part import Part
-from knollside.core.job.questions.strength import Detail, Prove, Rank, StrengthOf
+from knollside.core.job.questions.strength import Detail, Rank, StrengthOf
 from knollside.core.job.variants import Variant, variants
 from knollside.core.lay.strata import Strata, lay_strata
 from knollside.core.material.cards import Material
@@ -23,6 +23,8 @@ from knollside.core.recipe.price import Pace, Price
 from knollside.core.recipe.roofs import Roof, roofs
 from knollside.core.recipe.spiral import Spiral, spiral_of
 from knollside.core.recipe.trim import anchors, trim
+from knollside.core.strength.rating import rate
+from knollside.core.strength.trust import widened
 
 Vec = tuple[float, float, float]
 
@@ -49,18 +51,21 @@ def strata_of(part: Part, direction: Vec, recipe: Recipe) -> StrataOf:
 
 @dataclass(frozen=True, eq=False)
 class PricerOf(Question[Pricer]):
-    """One way, ready to price any recipe; ``checked`` puts its estimates right by full solves of six."""
+    """One way, ready to price any recipe; ``checked`` puts its estimates right by full solves of six; ``doubt`` is the
+    grid's of this way, a share."""
 
     strength: StrengthOf
     direction: Vec
     factor: Range
     nozzle_mm: float
     checked: bool
+    doubt: float
     kept: ClassVar[int] = 2
 
     def answer(self, ask: Answerer) -> Pricer:
         part, s = ask(self.strength.solve.part), ask(self.strength, 0.0, 0.1 if self.checked else 0.8)
         made = answer.pricer(part, s, self.direction, Pace(), self.factor, self.nozzle_mm)
+        made.doubt = self.doubt
         if self.checked:
             tried = anchors(self.strength.recipe)
             estimated = np.array([d.reserve.value for d in made.dots(tried, self.nozzle_mm)])
@@ -68,7 +73,8 @@ class PricerOf(Question[Pricer]):
             for i, r in enumerate(tried):
                 low, high = (0.1 + 0.9 * (i + k) / len(tried) for k in (0, 1))
                 ask.tick(low, f"solving recipe {i + 1} of {len(tried)}")
-                solved.append(ask(Prove(self.strength.printed(r, self.direction)), low, high).solved.value)
+                printed = ask(self.strength.printed(r, self.direction), low, high)
+                solved.append(float(rate(printed.field, printed.limits, np.array([self.direction])).reserve[0]))
             made.trim = trim(tried, estimated, np.array(solved))
         return made
 
@@ -88,16 +94,20 @@ class Build(Question[Building]):
     printer: PrinterFacts
     cards: tuple[Material, ...]
     factor: Range
+    doubt: float
     checked: bool = False
 
     def answer(self, ask: Answerer) -> Building:
         bore = self.printer.nozzle_mm
-        pricer = ask(PricerOf(self.strength, self.direction, self.factor, bore, self.checked), 0.0, 0.6)
+        at = self.strength, self.direction, self.factor, bore, self.checked, self.doubt
+        pricer = ask(PricerOf(*at), 0.0, 0.6)
         s = ask(self.strength)
         board = trade_board(pricer, s.recipe, s.target, bore, lambda x, t: ask.tick(0.6 + 0.35 * x, t))
         ask.tick(0.97, "ranking materials")
         duty = self.strength.duty
-        return Building(board, answer.materials(s, duty, self.direction, self.printer, self.cards))
+        found = answer.materials(s, duty, self.direction, self.printer, self.cards)
+        wider = (c if c.reserve is None else replace(c, reserve=widened(c.reserve, self.doubt)) for c in found)
+        return Building(board, tuple(wider))
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,12 +147,14 @@ class Buys(Question[Buying]):
     nozzle_mm: float
     factor: Range
     checked: bool
+    doubt: float = 0.0
 
     def answer(self, ask: Answerer) -> Buying:
         part = ask(self.part)
         pricer: PlainPricer
         if self.strength is not None:
-            pricer = ask(PricerOf(self.strength, self.direction, self.factor, self.nozzle_mm, self.checked), 0.0, 0.3)
+            at = self.strength, self.direction, self.factor, self.nozzle_mm, self.checked, self.doubt
+            pricer = ask(PricerOf(*at), 0.0, 0.3)
         else:
             pricer = PlainPricer(part.mesh, self.card, self.direction, Pace(), self.factor, self.recipe)
         dot = pricer.dots([self.recipe], self.nozzle_mm)[0]

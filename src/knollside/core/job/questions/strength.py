@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
@@ -23,13 +24,25 @@ from knollside.core.model import (
     Purpose,
     Range,
     Recipe,
+    Refused,
     Surroundings,
 )
 from knollside.core.strength.field import POISSON, refuse_unready
 from knollside.core.strength.places import Portion, WeakPlace, portions, weak_places
 from knollside.core.strength.rating import rate, sphere
 from knollside.core.strength.superpose import mix, plan_of
-from knollside.core.strength.trust import Trust
+from knollside.core.strength.trust import (
+    MOVED,
+    UNCHECKED,
+    GridDoubt,
+    Layered,
+    changes_of,
+    coarser_cell,
+    finer_cell,
+    grid_doubt,
+    solve_layered,
+    widened,
+)
 
 Vec = tuple[float, float, float]
 
@@ -74,7 +87,7 @@ class Solve(Question[Solved]):
     exactly: bool
     cell_mm: float | None
     probes: tuple[Vec, ...]
-    kept: ClassVar[int] = 3
+    kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> Solved:
         duty = Duty(held=self.held, cases=self.rows, critical_mm=self.critical_mm)
@@ -105,7 +118,7 @@ class StrengthOf(Question[Strength]):
     danger: Danger
     card: Material
     recipe: Recipe
-    kept: ClassVar[int] = 3
+    kept: ClassVar[int] = 4
 
     @property
     def duty(self) -> Duty:
@@ -211,61 +224,114 @@ class Rank(Question[Laying]):
         return Laying(s, answer.ways(part, duty, s, self.bed, self.directions, known=ground))
 
 
-@dataclass(frozen=True)
-class Backed:
-    """What backs a ranking, and the finer cells, ``cell_mm`` wide, that its ways must be rated on where the grid left
-    too much doubt."""
-
-    trust: Trust
-    cell_mm: float | None
-
-
 @dataclass(frozen=True, eq=False)
-class Backing(Question[Backed]):
-    """The listed ways on another grid and in layers."""
+class Grids(Question[GridDoubt]):
+    """Some ways on another grid, and on a finer one where they moved by more than a tenth."""
 
-    rank: Rank
-    kept: ClassVar[int] = 2
+    strength: StrengthOf
+    directions: tuple[Vec, ...]
+    kept: ClassVar[int] = 4
 
-    def answer(self, ask: Answerer) -> Backed:
-        laying = ask(self.rank, 0.0, 0.1)
-        part, duty = ask(self.rank.strength.solve.part), self.rank.strength.duty
-        found = answer.trust(part, duty, laying.strength, laying.ranking, tick=ask.tick)
-        return Backed(replace(found, finer=None), None if found.finer is None else found.finer.asked)
+    def answer(self, ask: Answerer) -> GridDoubt:
+        s, ways = ask(self.strength, 0.0, 0.3), np.array(self.directions)
+        mesh, field = ask(self.strength.solve.part).mesh, s.field
+        size, why, other = finer_cell(field), "", 0
+        changes: tuple[float, ...] = (UNCHECKED,) * len(ways)
+        ask.tick(0.3, "on another grid")
+        try:
+            wide = coarser_cell(field)
+            if wide is not None:
+                coarse = ask(self.strength.on(wide), 0.3, 0.5).field
+                changes, other = changes_of(coarse, field, s.limits, ways), coarse.cells
+                if max(changes) <= MOVED or size is None:
+                    return grid_doubt(mesh, field, s.limits, self.directions, changes, other)
+        except Refused as refusal:
+            why = str(refusal)
+        if size is not None:
+            try:
+                finer = ask(self.strength.on(size), 0.5, 1.0).field
+                changes = changes_of(field, finer, s.limits, ways)
+                return grid_doubt(mesh, finer, s.limits, self.directions, changes, field.cells, size)
+            except Refused as refusal:
+                why = str(refusal)
+        assumed = "" if other else why or "A finer grid is too large."
+        return grid_doubt(mesh, field, s.limits, self.directions, changes, other, assumed=assumed)
 
 
-def doubted(laying: Laying, backed: Backed | None, before: Ranking | None = None) -> Laying:
-    """The ways with the grid's own doubt in their ranges, once it is known. ``before`` is the ranking it was measured
-    on, where that was another."""
-    if backed is None:
-        return laying
-    from knollside.core.strength.trust import widened
-
-    trust, measured = backed.trust, (before or laying.ranking).ways
-    # The other grid's change and a thin wall's stiffness are two doubts; the larger speaks.
-    doubts = [max(c, w.too_stiff) for c, w in zip(trust.changes, trust.walls, strict=True)]
-    known = {w.direction: c for w, c in zip(measured, doubts, strict=True)}
-    most = max([trust.change, *doubts])
+def doubted(laying: Laying, share: Callable[[Vec], float]) -> Laying:
+    """The ways with the grid's own doubt, ``share`` of each direction, in their ranges."""
 
     def wider(ways: tuple[RatedWay, ...]) -> tuple[RatedWay, ...]:
-        return tuple(replace(w, reserve=widened(w.reserve, known.get(w.direction, most))) for w in ways)
+        return tuple(replace(w, reserve=widened(w.reserve, share(w.direction))) for w in ways)
 
     ranking = replace(laying.ranking, ways=wider(laying.ranking.ways), every=wider(laying.ranking.every))
     return Laying(laying.strength, ranking)
 
 
+def unsettled(laying: Laying) -> Laying:
+    """The ways before any other grid was tried: a change as large as is taken where none can be."""
+    return doubted(laying, lambda direction: UNCHECKED)
+
+
+@dataclass(frozen=True)
+class Settled:
+    """The rated ways as a verdict may use them: on the grid that was found fine enough, its doubt in their ranges."""
+
+    laying: Laying
+    grid: GridDoubt
+
+
+@dataclass(frozen=True, eq=False)
+class Settle(Question[Settled]):
+    """Every way rated, checked on another grid, and rated again on a finer one where that was needed."""
+
+    rank: Rank
+    kept: ClassVar[int] = 2
+
+    def answer(self, ask: Answerer) -> Settled:
+        first = ask(self.rank, 0.0, 0.4)
+        grid = ask(Grids(self.rank.strength, tuple(w.direction for w in first.ranking.ways)), 0.4, 0.9)
+        rank = self.rank if grid.cell_mm is None else replace(self.rank, strength=self.rank.strength.on(grid.cell_mm))
+        return Settled(doubted(ask(rank, 0.9, 1.0), grid.share), grid)
+
+
+@dataclass(frozen=True, eq=False)
+class Layers(Question[tuple[Layered, ...]]):
+    """The first ``count`` ways of the list solved again in layers."""
+
+    settle: Settle
+    count: int = 4
+    kept: ClassVar[int] = 2
+
+    def answer(self, ask: Answerer) -> tuple[Layered, ...]:
+        laying = ask(self.settle, 0.0, 0.1).laying
+        base = self.settle.rank.strength
+        part, s, out = ask(base.solve.part), laying.strength, []
+        ways = laying.ranking.ways[: self.count]
+        for i, w in enumerate(ways):
+
+            def tell(x: float, t: str, i: int = i) -> None:
+                ask.tick(0.1 + 0.9 * (i + x) / len(ways), f"way {ways[i].letter} in layers")
+
+            at = part.mesh, part.features, base.duty, s.field, s.limits, s.recipe, w.direction
+            out.append(solve_layered(*at, tell)[0])
+        return tuple(out)
+
+
 @dataclass(frozen=True, eq=False)
 class Why(Question[RatedWay]):
-    """One direction by itself: what would go first, where, and what is given up."""
+    """One direction by itself: what would go first, where, and what is given up; ``doubt`` the grid's, a share."""
 
     strength: StrengthOf
     bed: Vec
     direction: Vec
+    doubt: float = 0.0
 
     def answer(self, ask: Answerer) -> RatedWay:
         s = ask(self.strength, 0.0, 0.9)
         ask.tick(0.9, "rating it")
-        return answer.one_way(ask(self.strength.solve.part), s, self.bed, self.direction, "?")
+        way = answer.one_way(ask(self.strength.solve.part), s, self.bed, self.direction, "?")
+        return replace(way, reserve=widened(way.reserve, self.doubt))
 
 
 @dataclass(frozen=True)
@@ -314,11 +380,15 @@ class Proved:
 
 @dataclass(frozen=True, eq=False)
 class Prove(Question[Proved]):
-    """Solve a recipe as its way makes it. ``strength`` carries that way's direction."""
+    """Solve a recipe as its way makes it, on a grid that another one bears out. ``strength`` carries the direction."""
 
     strength: StrengthOf
 
     def answer(self, ask: Answerer) -> Proved:
-        s = ask(self.strength, 0.0, 0.98)
-        rating = rate(s.field, s.limits, np.array([self.strength.solve.direction]))
-        return Proved(rating.range_of(0), s.field.greatest_movement, s.target, s.card.bond.source, s.withheld)
+        direction = self.strength.solve.direction
+        assert direction is not None
+        grid = ask(Grids(self.strength, (direction,)), 0.0, 0.98)
+        s = ask(self.strength if grid.cell_mm is None else self.strength.on(grid.cell_mm))
+        rating = rate(s.field, s.limits, np.array([direction]))
+        solved = widened(rating.range_of(0), grid.share(direction))
+        return Proved(solved, s.field.greatest_movement, s.target, s.card.bond.source, s.withheld)

@@ -1,0 +1,1 @@
+"""Broken files of our own making, thrown at every reader, at workshops and at the window."""
