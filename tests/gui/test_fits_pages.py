@@ -222,7 +222,7 @@ def test_pieces_are_made_resized_and_kept(desk: Desk, tmp_path: Path) -> None:
     state, proof = desk, desk.window.steps["Proof"]
     desk.settle(lambda: proof.pieces.piece is not None)
     assert "its rounds: 4.5 mm" in seen(desk) and proof.pieces.piece.piece.name == "bar"
-    proof.pick("ladder")
+    proof.choose("ladder")
     desk.settle(lambda: proof.pieces.piece is not None)
     type_in(desk, "Middle gap", "0.4")
     desk.settle(lambda: state.fresh("piece") is not None)
@@ -230,7 +230,7 @@ def test_pieces_are_made_resized_and_kept(desk: Desk, tmp_path: Path) -> None:
     assert gaps[len(gaps) // 2] == pytest.approx(0.4)
     proof.save_to(tmp_path / "ladder.stl")
     assert check(load_file(tmp_path / "ladder.stl").mesh).bodies == 13 and proof.standing().mark is Mark.FULL
-    proof.pick("threads")
+    proof.choose("threads")
     desk.settle()
     type_in(desk, "A turn", "6")
     desk.settle(lambda: bool(state.answer("piece").refusal))

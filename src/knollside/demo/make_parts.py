@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
+from typing import TypeAlias
 
 import manifold3d as m3
 import numpy as np
@@ -12,7 +14,7 @@ from knollside.core.mesh.solid import mesh_of
 from knollside.core.mesh.write import stl_bytes
 
 PARTS = Path(__file__).parent / "parts"
-Solid = m3.Manifold
+Solid: TypeAlias = m3.Manifold
 
 
 def _box(x0: float, x1: float, y0: float, y1: float, z0: float, z1: float) -> Solid:
@@ -32,7 +34,7 @@ def _along_y(s: Solid) -> Solid:
     return s.rotate((-90, 0, 0))
 
 
-def _rounded(points: list[tuple[float, float]], inner: float, outer: float) -> m3.CrossSection:
+def _rounded(points: Sequence[tuple[float, float]], inner: float, outer: float) -> m3.CrossSection:
     """A profile with its inner and outer corners rounded."""
     round_ = m3.JoinType.Round
     shape = m3.CrossSection([np.array(points, float)], m3.FillRule.EvenOdd)

@@ -18,7 +18,7 @@ from knollside.core.model import Duty, FaceMark, Feature, Mate
 from knollside.core.strength.trust import GridDoubt
 from knollside.gui import nodes
 from knollside.gui.answers import Answer
-from knollside.gui.derived import Derived, Inputs, Node
+from knollside.gui.derived import READ, Derived, Inputs, Node
 from knollside.gui.openpart import OpenPart
 from knollside.gui.worker import Outcome, Worker
 from knollside.gui.workspace import Workspace
@@ -49,7 +49,7 @@ class View:
 
     @property
     def look(self) -> Appearance | None:
-        read = self.get(nodes.READ).fresh
+        read = self.get(READ).fresh
         return None if read is None else read.look
 
     @cached_property
@@ -154,7 +154,7 @@ class Session(QObject):
 
     def _answered(self, name: str) -> None:
         self._view = None
-        if name in (nodes.READ.name, nodes.NAMES.name) and self.has_part:
+        if name in (READ.name, nodes.NAMES.name) and self.has_part:
             self._name_features()
         self.changed.emit()
 
@@ -163,7 +163,7 @@ class Session(QObject):
         part = self.workspace.part
         if part is None or part.doc.newest.names is not None:
             return
-        read, followed = self.derived.answer(nodes.READ).fresh, self.derived.answer(nodes.NAMES).fresh
+        read, followed = self.derived.answer(READ).fresh, self.derived.answer(nodes.NAMES).fresh
         if part.doc.before is None and read is not None:
             self.workspace.keep_names(part.id, part.doc.revision, names_of_new(part.mesh_key, read.facts))
         elif followed is not None:

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidg
 from knollside.core.mesh.features import feature_of_face
 from knollside.core.model import Feature
 from knollside.gui import nodes
-from knollside.gui.derived import Node
+from knollside.gui.derived import READ, Node
 from knollside.gui.header import Header
 from knollside.gui.instruments.layer_profile import LogStrip
 from knollside.gui.instruments.note import Note
@@ -166,7 +166,7 @@ class Window(QMainWindow):
         """What is wanted now: the mesh and its names, then the page in front, then what the rail tells of fits."""
         if not self.session.has_part:
             return ()
-        return (nodes.READ, nodes.NAMES, *self.current.needs(), nodes.FITS)
+        return (READ, nodes.NAMES, *self.current.needs(), nodes.FITS)
 
     def take(self, name: str) -> None:
         """Bring a step to the front."""

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from pydantic import ValidationError
-from sqlalchemy import select
+from sqlalchemy import Engine, select
 from sqlalchemy.exc import DBAPIError, IntegrityError
 from sqlalchemy.orm import Session
 
@@ -48,7 +48,7 @@ class Ledger:
             self._held.release()
             raise
 
-    def _opened(self):  # type: ignore[no-untyped-def]
+    def _opened(self) -> Engine:
         try:
             return open_engine(self.path)
         except Refused:
@@ -65,7 +65,7 @@ class Ledger:
             words = f"The workshop {self.path} is damaged and could not be set aside: {error}."
             raise Refused(words.replace("\n", " ")) from None
 
-    def _renewed(self, why: Exception):  # type: ignore[no-untyped-def]
+    def _renewed(self, why: Exception) -> Engine:
         """A new file filled with what could be saved, in place of the damaged one, which is set aside. A file of which
         nothing can be read, and that has no copy, is no workshop: it is left alone."""
         fresh = self.path.with_name(f".saving-{self.path.name}")

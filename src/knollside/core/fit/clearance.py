@@ -1,7 +1,7 @@
 """Bodies printed in place: the smallest gap of each pair, in the layer and across it, and whether it comes free.
 
-In the layer a gap prints narrower by what outsides grow and insides shrink (the process, METHODS 4); across the
-layers it comes in whole layers. The lowest layers flare and narrow the gap once more.
+In the layer a gap prints narrower by what outsides grow and insides shrink (docs/methods.md 7.1); across the layers it
+comes in whole layers. The lowest layers flare and narrow the gap once more.
 """
 
 from __future__ import annotations

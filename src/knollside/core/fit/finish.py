@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from knollside.core.model import Mate
 
-# Typical thickness a coat and side, mm, with its one sigma (METHODS 4: 0.03 to 0.1 mm).
+# Typical thickness a coat and side, mm, with its one sigma (docs/methods.md 7.5: 0.03 to 0.1 mm).
 FINISHES: dict[str, tuple[float, float]] = {
     "none": (0.0, 0.0),
     "primer": (0.05, 0.015),

@@ -13,7 +13,7 @@ from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Feature, Ints, Mesh, Refused, square_to
 
 _PART = 0.02  # share of a surface that must look for it to be moved in the second round
-_MOST = 5.0  # mm a wall is moved at most
+MOST_MOVED = 5.0  # mm a wall is moved at most
 
 
 @dataclass(frozen=True)
@@ -121,8 +121,8 @@ def thicken(mesh: Mesh, features: tuple[Feature, ...], wall: Wall, by: float, si
 
     With ``follow``, faces of other bodies that look at a moved face step back by as much, so that the gap returns.
     """
-    if not 0 < abs(by) <= _MOST:
-        raise Refused(f"A wall is moved by up to {_MOST:g} mm; {by:g} is out of that.")
+    if not 0 < abs(by) <= MOST_MOVED:
+        raise Refused(f"A wall is moved by up to {MOST_MOVED:g} mm; {by:g} is out of that.")
     if wall.thick + by < 0.3:
         raise Refused(f"The wall is {wall.thick:.2f} mm; {-by:.2f} mm less would leave none that prints.")
     shares = {"near": (by, 0.0), "far": (0.0, by), "both": (by / 2, by / 2)}[side]

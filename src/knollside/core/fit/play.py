@@ -11,7 +11,8 @@ from scipy.optimize import least_squares
 
 from knollside.core.model import Range, Refused
 
-# How much a running fit opens in the end, mm, and after how many cycles two thirds of it are there (METHODS 4).
+# How much a running fit opens in the end, mm, and after how many cycles two thirds of that are there
+# (docs/methods.md 7.17).
 RUNNING_IN = Range(0.075, 0.05, 0.10)
 CYCLES = 20.0
 

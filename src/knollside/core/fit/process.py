@@ -1,4 +1,4 @@
-"""How a printer makes holes and outsides, learned from measurements (METHODS 4).
+"""How a printer makes holes and outsides, learned from measurements (docs/methods.md 7.1).
 
 Inside d = s D - b + e, outside d = s D + c + e: one shrink s an axis, a shift each for holes (b) and outsides (c), and
 the scatter e of one print. The shift grows with size by the shrink, so it is always given at a drawn size. Fitted by

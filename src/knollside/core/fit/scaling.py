@@ -1,4 +1,4 @@
-"""Scaling a part while chosen holes, pockets and the gaps between its bodies keep their true size (P4)."""
+"""Scaling a part while chosen holes, pockets and gaps keep their true size (docs/methods.md 7.14)."""
 
 from __future__ import annotations
 

@@ -19,7 +19,7 @@ from knollside.core.model import Feature, Measurement, Mesh, Range, Refused
 
 ALLOWANCE = Range(0.10, 0.05, 0.20)  # mm a flank between two printed partners, or against metal: typical
 _HALF_ANGLE = 30.0
-_MOST = 0.5
+MOST_FLANK = 0.5
 
 
 @dataclass(frozen=True)
@@ -70,8 +70,8 @@ def open_flanks(mesh: Mesh, f: Feature, flank: float) -> Threaded:
     """
     if f.kind != "thread":
         raise Refused(f"{f.title} is no thread.")
-    if not 0.01 <= flank <= _MOST:
-        raise Refused(f"A flank gives way by 0.01 to {_MOST:g} mm; {flank:g} is out of that.")
+    if not 0.01 <= flank <= MOST_FLANK:
+        raise Refused(f"A flank gives way by 0.01 to {MOST_FLANK:g} mm; {flank:g} is out of that.")
     profile = profile_of(mesh, f)
     pads = [2 * abs(flank) + 0.05 if _open(mesh, profile, end) else 0.0 for end in (0, 1)]
     solid, inside = solid_of(mesh), bool(f.inside)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from knollside.core.fit.hardware import item
 from knollside.core.model import Mate, Refused
 
-# Diametral windows of the fit classes, hole minus pin, mm (METHODS 4; typical).
+# Diametral windows of the fit classes, hole minus pin, mm (docs/methods.md 7.4; typical).
 CLASSES: dict[str, tuple[float, float]] = {
     "press": (-0.10, 0.00),
     "snug": (0.00, 0.15),

@@ -108,7 +108,7 @@ class Keyed:
         return digest((type(self).__qualname__, *held))
 
     def __eq__(self, other: object) -> bool:
-        return type(self) is type(other) and self.key == other.key  # type: ignore[attr-defined]
+        return type(self) is type(other) and self.key == other.key
 
     def __hash__(self) -> int:
         return hash(self.key)

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from knollside.core.job import answer
-from knollside.core.job.answer import PartFacts, Tick
+from knollside.core.job.answer import PartFacts
 from knollside.core.material.bond import bond_at
 from knollside.core.material.cards import Material, with_bond
 from knollside.core.model import Duty, Range, Recipe, Refused, Way, rotation_to_up
 from knollside.core.run.gcode import Toolpath
 from knollside.core.run.sliced import Difference, Sliced, describe, differences
+from knollside.core.strength.field import Tick
 from knollside.core.strength.rating import rate
 
 

@@ -1,7 +1,7 @@
 """Where to cut a part in two so that each piece lies well, and what the joint then has to carry.
 
 One stress field serves: glued, the part carries as before, so each piece is rated by its own points for its own
-best way to lie. The joint is judged by the resultants through the cut (METHODS 1.5) against typical glue and
+best way to lie. The joint is judged by the resultants through the cut (docs/methods.md 1.20) against typical glue and
 screws, with the knock-downs of the duty.
 """
 

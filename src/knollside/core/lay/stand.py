@@ -13,7 +13,7 @@ from scipy.spatial import ConvexHull, QhullError
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.model import Array, Ints, Mesh, Recipe, rotation_to_up
 
-REACH_SHARE = 0.5  # of a line width a layer may stick out; typical, METHODS 2
+REACH_SHARE = 0.5  # of a line width a layer may stick out; typical, docs/methods.md 4.2
 
 
 def overhang_limit(recipe: Recipe, reach: float = REACH_SHARE) -> float:
@@ -81,7 +81,7 @@ class Standing:
 
 def hull_corners(mesh: Mesh) -> Ints:
     """Numbers of the corners that can be lowest or highest in some direction; all where the hull is flat."""
-    used = np.unique(mesh.faces)
+    used = mesh.used
     try:
         return used[ConvexHull(mesh.vertices[used]).vertices]
     except QhullError:

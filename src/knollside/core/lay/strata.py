@@ -1,6 +1,6 @@
 """The exact layers of one way: what each one rests on, and where it rests on nothing.
 
-A layer of height h and line width w may stick out ``reach`` = f w past the one below (METHODS 2). What sticks
+A layer of height h and line width w may stick out ``reach`` = f w past the one below (docs/methods.md 4.2). What sticks
 out farther is *free*: an island where nothing below touches it, a bridge where it is held on facing sides, a
 ledge where it is held on one.
 """

@@ -285,7 +285,7 @@ def _filled(outline: BaseGeometry) -> BaseGeometry:
 
 
 def _risk(strata: Strata, worst: Free, force: float, card: Material) -> float | None:
-    """Bending of a thin ledge when its support is pulled off, over its strength across the layers."""
+    """Bending of a thin ledge when its support is pulled off, over its strength in the layer it bends."""
     spot = shapely.point_on_surface(worst.patch)
     thick, k = 0.0, worst.k
     while k < len(strata.outline) and strata.outline[k].contains(spot) and thick < 8:
@@ -296,7 +296,7 @@ def _risk(strata: Strata, worst: Free, force: float, card: Material) -> float | 
     root = max(math.sqrt(worst.patch.area), worst.patch.area / max(worst.far, 1e-6))
     # A cantilever of width ``root`` and depth ``thick``, pulled down at half its reach.
     stress = 6 * force * (worst.far / 2) / (root * thick**2)
-    return stress / card.pull.value
+    return float(stress / card.pull.value)
 
 
 def _without(kind: str, worst: Free, strata: Strata, recipe: Recipe, wide: float) -> tuple[bool, str]:

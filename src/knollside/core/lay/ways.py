@@ -86,8 +86,8 @@ def candidates(mesh: Mesh, features: tuple[Feature, ...]) -> list[Array]:
         if _new(n, out):
             out.append(n)
 
-    hull = ConvexHull(mesh.vertices[np.unique(mesh.faces)])
-    corner = mesh.vertices[np.unique(mesh.faces)][hull.simplices]
+    hull = ConvexHull(mesh.vertices[mesh.used])
+    corner = mesh.vertices[mesh.used][hull.simplices]
     area = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1) / 2
     _, group = np.unique(np.round(hull.equations[:, :3], 2), axis=0, return_inverse=True)
     total = np.bincount(group.ravel(), area)
@@ -248,7 +248,7 @@ def _describe(
     score, i, n, foot, reserve, overhang, holds = way
     at = field.points[rated.point[i]]
     x, y, z = (float(v) for v in at)
-    height = float(at @ n - (mesh.vertices[np.unique(mesh.faces)] @ n).min())
+    height = float(at @ n - (mesh.vertices[mesh.used] @ n).min())
     name = near_feature(mesh, features, at)
     mode = MODES[rated.mode[i]]
     case = field.cases[rated.case[i]].name
@@ -309,7 +309,7 @@ _DOWN = {
 def _title(features: tuple[Feature, ...], n: Array, foot: Footing, mesh: Mesh) -> str:
     """How it lies in plain words: left is -X of the drawing, the front -Y."""
     axis, near = max(((a, float(np.dot(a, n))) for a in _DOWN), key=lambda p: p[1])
-    level = float((mesh.vertices[np.unique(mesh.faces)] @ n).min())
+    level = float((mesh.vertices[mesh.used] @ n).min())
     flat = any(
         f.kind == "flat"
         and float(np.asarray(f.axis) @ n) < -0.9995

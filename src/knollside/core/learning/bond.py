@@ -1,4 +1,4 @@
-"""What breaks and pull tests say about the bond between layers (METHODS 5)."""
+"""What breaks and pull tests say about the bond between layers (docs/methods.md 7.19)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""From table strength to the value used: the stair of METHODS 1.6.
+"""From table strength to the value used: the stair of docs/methods.md 2.1.
 
 Each step multiplies; each carries a range and a source. Ranges combine in
 quadrature of their logarithms (independent doubts).
@@ -50,7 +50,7 @@ class Allowables:
 
 
 def temperature_factor(card: Material, celsius: float) -> Range:
-    """Strength left at a temperature: all at room heat, none at softening (METHODS 1.6).
+    """Strength left at a temperature: all at room heat, none at softening (docs/methods.md 2.3).
 
     Between, a printed thermoplastic falls slowly then fast; the straight line
     is the low end of the range. Refuses at or above softening.

@@ -1,6 +1,6 @@
 """Material cards: typical values of filament as printed at home, each with its range.
 
-Source: METHODS 6 (ranges as printed, not resin data sheets). A person's own
+Source: docs/methods.md 2.1 (ranges as printed, not resin data sheets). A person's own
 values replace a card's, visibly.
 """
 

@@ -38,7 +38,7 @@ def stiffness_share(pattern: str, density: float) -> float:
     if density >= 1:
         return 1.0
     p = PATTERNS[pattern]
-    return min(p.along[0] * density ** p.along[1], p.across[0] * density ** p.across[1])
+    return float(min(p.along[0] * density ** p.along[1], p.across[0] * density ** p.across[1]))
 
 
 def line_spacing(pattern: str, density: float, line: float) -> float:

@@ -223,8 +223,8 @@ class Nearest:
 def shortest(a: Mesh, b: Mesh, reach: float | None = None) -> Nearest:
     """Distance between two meshes that do not cross each other. With ``reach`` every triangle of ``a`` within it is
     told; without, only as many as the least distance asks for."""
-    tree = cKDTree(b.vertices[np.unique(b.faces)])
-    bound = float(np.min(tree.query(a.vertices[np.unique(a.faces)])[0]))
+    tree = cKDTree(b.vertices[b.used])
+    bound = float(np.min(tree.query(a.vertices[a.used])[0]))
     limit = max(bound, reach or 0.0) * (1 + 1e-9) + 1e-9
     ta, tb = np.ascontiguousarray(a.triangles), np.ascontiguousarray(b.triangles)
     low, high = tb.min(axis=1), tb.max(axis=1)

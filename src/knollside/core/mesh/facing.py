@@ -1,7 +1,7 @@
 """Faces of one body that look at another, and moving them along their normals with sharp edges kept.
 
 Each corner goes by the least-squares solution of n . d = delta over the flats that meet there: delta for those that
-move, nothing for the others (METHODS 4).
+move, nothing for the others (docs/methods.md 7.13).
 """
 
 from __future__ import annotations

@@ -20,6 +20,8 @@ from knollside.core.model import Mesh, Refused, rotation_to_up
 
 _LEAST_LEFT = 0.3  # of an island's area that must be left standing on the bed
 
+FLARES = (0.01, 2.0)  # mm a side
+
 
 @dataclass(frozen=True)
 class Relieved:
@@ -39,8 +41,8 @@ def take_flare_off(mesh: Mesh, direction: tuple[float, float, float], by: float,
     Raises :class:`Refused` where an island on the bed would lose most of its foot, where bodies would change, or
     where the volume does not come out as foretold.
     """
-    if not (0 < by <= 2 and 0 < height <= 5):
-        raise Refused(f"A flare of {by:g} mm over {height:g} mm is not one: up to 2 mm, over up to 5 mm.")
+    if not (0 < by <= FLARES[1] and 0 < height <= 5):
+        raise Refused(f"A flare of {by:g} mm over {height:g} mm is not one: up to {FLARES[1]:g} mm, over up to 5 mm.")
     turn = rotation_to_up(direction)
     turned = mesh.turned(turn)
     low, high = (float(v) for v in turned.bounds[:, 2])

@@ -76,4 +76,4 @@ def _boss(mesh: Mesh, faces: Ints, normal: np.ndarray) -> bool:
     points = mesh.vertices[np.unique(mesh.faces[cap])]
     frame = np.stack(square_to(normal), axis=1)
     hull = shapely.MultiPoint(points @ frame).convex_hull.area
-    return float(mesh.areas[cap].sum()) > 0.97 * hull
+    return bool(float(mesh.areas[cap].sum()) > 0.97 * hull)

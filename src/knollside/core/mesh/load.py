@@ -100,7 +100,8 @@ def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly:
         raise Refused(
             f"{name}: {int(bad.sum())} corners have no finite position (first: corner {int(np.argmax(bad))})."
         )
-    reach = float(np.abs(vertices[np.unique(faces)]).max())
+    used = np.bincount(faces.ravel(), minlength=len(vertices)) > 0
+    reach = float(np.abs(vertices[used]).max())
     if reach > MAX_COORDINATE:
         raise Refused(
             f"{name} reaches {reach:.3g} mm from the origin; more than "
@@ -130,9 +131,8 @@ def weld(vertices: Array, faces: Ints) -> Mesh:
     label[order] = np.cumsum(fresh) - 1
     first = order[fresh]
     faces = label[faces]
-    used = np.unique(faces)
-    new = np.full(len(first), -1, np.int64)
-    new[used] = np.arange(len(used))
+    used = np.bincount(faces.ravel(), minlength=len(first)) > 0
+    new = np.cumsum(used) - 1
     return Mesh(vertices[first][used], new[faces])
 
 

@@ -17,7 +17,7 @@ def nearest_face(mesh: Mesh, point: Array) -> tuple[int, float]:
     lower = np.linalg.norm(gap, axis=1)
     upper = float(np.linalg.norm(tri.mean(axis=1) - point, axis=1).min())
     near = np.flatnonzero(lower <= upper + 1e-9)
-    hits = closest_point(tri[near], np.repeat(point[None], len(near), axis=0))
+    hits = closest_point(tri[near], np.repeat(point[None], len(near), axis=0))  # type: ignore[no-untyped-call]
     distance = np.linalg.norm(hits - point, axis=1)
     best = distance.min()
     # On a shared edge several tie: take the one whose plane faces the point most squarely.
@@ -35,4 +35,4 @@ def nearest_point(mesh: Mesh, point: Array) -> Array:
     from trimesh.triangles import closest_point
 
     face, _ = nearest_face(mesh, point)
-    return np.asarray(closest_point(mesh.triangles[[face]], point[None])[0])
+    return np.asarray(closest_point(mesh.triangles[[face]], point[None])[0])  # type: ignore[no-untyped-call]

@@ -40,7 +40,7 @@ class Round:
 
     @property
     def whole(self) -> bool:
-        return self.turn > np.radians(320)
+        return bool(self.turn > np.radians(320))
 
     @property
     def diameter(self) -> float:

@@ -95,4 +95,4 @@ def _cross(a: Feature, b: Feature) -> bool:
         return False
     s, t, _ = np.linalg.solve(np.stack([u, -v, normal], axis=1), apart)
     reach = 0.05 + max(a.diameter or 0.0, b.diameter or 0.0) / 2
-    return abs(s) <= (a.length or 0) / 2 + reach and abs(t) <= (b.length or 0) / 2 + reach
+    return bool(abs(s) <= (a.length or 0) / 2 + reach and abs(t) <= (b.length or 0) / 2 + reach)

@@ -73,4 +73,4 @@ def _triangulated(vertices: Array, faces: Array, normal: Array) -> Array | None:
     made = m3.triangulate([vertices[loop] @ frame for loop in loops])
     if len(made) != len(faces):
         return None  # corners inside it
-    return np.array([i for loop in loops for i in loop])[np.asarray(made)]
+    return np.asarray(np.array([i for loop in loops for i in loop])[np.asarray(made)])

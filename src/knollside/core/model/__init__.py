@@ -17,6 +17,7 @@ from knollside.core.model.base import (
     Stress,
     Vec3,
     bounds_of,
+    ends_of,
 )
 from knollside.core.model.duty import (
     GRAVITY,
@@ -94,6 +95,7 @@ __all__ = [
     "Vec3",
     "Way",
     "bounds_of",
+    "ends_of",
     "rotation_to_up",
     "square_to",
 ]

@@ -8,7 +8,7 @@ g, s, degrees C; the part's own frame unless said otherwise.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args
 
 import annotated_types
 import numpy as np
@@ -71,14 +71,24 @@ class Record(BaseModel):
 
 def bounds_of(record: type[Record], name: str) -> tuple[float, float]:
     """The least and most a record's number may be, as its own field says; raises :class:`KeyError` without bounds."""
+    return _ends(_metadata(record, name), f"{record.__name__}.{name}")
+
+
+def ends_of(kind: Any) -> tuple[float, float]:
+    """The least and most of a number's own type; raises :class:`KeyError` without bounds."""
+    found = [m for told in get_args(kind)[1:] for m in (told, *getattr(told, "metadata", ()))]
+    return _ends(found, str(kind))
+
+
+def _ends(metadata: list[Any], what: str) -> tuple[float, float]:
     low, high = -np.inf, np.inf  # a field may narrow what its type allows
-    for m in _metadata(record, name):
+    for m in metadata:
         if isinstance(m, annotated_types.Ge | annotated_types.Gt):
             low = max(low, float(m.ge if isinstance(m, annotated_types.Ge) else m.gt))  # type: ignore[arg-type]
         elif isinstance(m, annotated_types.Le | annotated_types.Lt):
             high = min(high, float(m.le if isinstance(m, annotated_types.Le) else m.lt))  # type: ignore[arg-type]
     if not np.isfinite([low, high]).all():
-        raise KeyError(f"{record.__name__}.{name} has no bounds")
+        raise KeyError(f"{what} has no bounds")
     return low, high
 
 

@@ -29,7 +29,7 @@ class Purpose(StrEnum):
 
 
 class Danger(StrEnum):
-    """If it lets go, who is hurt? Asked once; sets the needed reserve (docs/methods.md 1.6)."""
+    """If it lets go, who is hurt? Asked once; sets the needed reserve (docs/methods.md 2.5)."""
 
     UNASKED = "not asked"
     NOBODY = "no one"
@@ -180,7 +180,7 @@ class Duty(Record):
     """What the part must do.
 
     ``treads`` are the person's own factors of the strength stair, by its names; ``critical_mm`` the distance
-    stress is averaged over at a peak (docs/methods.md 1.2); ``weights`` the person's own in ordering the ways.
+    stress is averaged over at a peak (docs/methods.md 1.10); ``weights`` the person's own in ordering the ways.
     """
 
     purpose: Purpose = Purpose.WORKING

@@ -48,7 +48,7 @@ class Mate(Record):
     finish_mm: Length | None = Field(None, ge=-1, le=1)
     shape: Literal["round", "sag", "teardrop", "flat top"] = "round"
     cover: Literal["none", "skin", "steps"] = "none"
-    worn: tuple[tuple[Annotated[float, Field(ge=0, le=1e7)], Annotated[Length, Field(ge=-5, le=20)]], ...] = Field(
+    worn: tuple[tuple[Cycles, WornGap], ...] = Field(
         (), max_length=60
     )
 

@@ -36,17 +36,22 @@ class Mesh:
     def normals(self) -> Array:
         c = self.crosses
         n = np.linalg.norm(c, axis=1, keepdims=True)
-        return np.divide(c, n, out=np.zeros_like(c), where=n > 0)
+        return np.asarray(np.divide(c, n, out=np.zeros_like(c), where=n > 0))
+
+    @property
+    def used(self) -> Ints:
+        """Corners that some triangle has, in order (u,)."""
+        return np.flatnonzero(np.bincount(self.faces.ravel(), minlength=len(self.vertices)))
 
     @property
     def bounds(self) -> Array:
         """Corners of the bounding box, (2, 3)."""
-        used = self.vertices[np.unique(self.faces)] if len(self.faces) else self.vertices
+        used = self.vertices[self.used] if len(self.faces) else self.vertices
         return np.array([used.min(axis=0), used.max(axis=0)])
 
     @property
     def size(self) -> Array:
-        return self.bounds[1] - self.bounds[0]
+        return np.asarray(self.bounds[1] - self.bounds[0])
 
     @property
     def volume(self) -> float:
@@ -138,4 +143,4 @@ def rotation_to_up(direction: Array | tuple[float, float, float]) -> Array:
         return np.diag([1.0, -1.0, -1.0])
     v = np.cross(n, z)
     k = np.array([[0, -v[2], v[1]], [v[2], 0, -v[0]], [-v[1], v[0], 0]])
-    return np.eye(3) + k + k @ k / (1 + c)
+    return np.asarray(np.eye(3) + k + k @ k / (1 + c))

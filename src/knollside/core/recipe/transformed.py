@@ -24,7 +24,7 @@ from knollside.core.strength.resultants import Resultants
 
 def up_in_section(section_way: tuple[float, float, float], direction: tuple[float, float, float]) -> Array:
     """The build direction seen in the section's own plane (2,), zero where they coincide."""
-    return (rotation_to_up(section_way) @ np.asarray(direction))[:2]
+    return np.asarray((rotation_to_up(section_way) @ np.asarray(direction))[:2])
 
 
 class Transformed:

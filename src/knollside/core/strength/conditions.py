@@ -227,7 +227,7 @@ def driven_force(grid: Grid, h: Hold, modulus: float) -> Array:
 
 def moved(grid: Grid, h: Hold, u: Array) -> Array:
     """Displacement (n, 3) at a held place's spots."""
-    return np.einsum("sa,sad->sd", h.weights, u.reshape(-1, 3)[grid.nodes[h.cell]])
+    return np.asarray(np.einsum("sa,sad->sd", h.weights, u.reshape(-1, 3)[grid.nodes[h.cell]]))
 
 
 def point_forces(h: Hold, grid: Grid, u: Array, modulus: float) -> Array:

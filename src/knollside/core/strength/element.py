@@ -91,7 +91,7 @@ def _gradients(xi: Array) -> Array:
 def _to_powers() -> Array:
     """(27, 27): values at the 3 x 3 x 3 points -1, 0, 1 to coefficients of x^a y^b z^c."""
     v = np.linalg.inv(np.vander([-1.0, 0.0, 1.0], 3, increasing=True))
-    return np.einsum("ai,bj,ck->abcijk", v, v, v).reshape(27, 27)
+    return np.asarray(np.einsum("ai,bj,ck->abcijk", v, v, v).reshape(27, 27))
 
 
 _NODES = np.array([[x, y, z] for x in (-1.0, 0, 1) for y in (-1.0, 0, 1) for z in (-1.0, 0, 1)])

@@ -20,7 +20,7 @@ from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
 from knollside.core.strength.multigrid import Operator
 from knollside.core.strength.skin import Skin, cell_scale
 
-POISSON = 0.35  # typical of the printed plastics in METHODS 6
+POISSON = 0.35  # typical of printed plastics
 TOLERANCE = 1e-7  # of the residual
 _TOGETHER = 4  # load cases solved at once; more would only take memory
 EDGE = 2.0  # mm from an idealised hold or load edge within which a stress is told apart
@@ -126,7 +126,7 @@ def solve(
     probes: Array | None = None,
     poisson: float = POISSON,
 ) -> StressField:
-    """Solve linear elasticity (METHODS 1.1) for every load case.
+    """Solve linear elasticity (docs/methods.md 1.1) for every load case.
 
     ``modulus`` MPa in the layer; ``skin`` blends walls and infill into the cells;
     ``layers`` = (Ez/E, build direction) for the layered re-solve; ``probes`` (p, 3)

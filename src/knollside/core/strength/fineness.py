@@ -25,7 +25,7 @@ MORE = 2.0  # times the usual count of cells a thin shell or wall may ask for
 # Measured on hollow parts, whose cells all keep their own numbers; a solid one takes a third.
 BYTES_A_CELL = 5000
 _RAYS, _TESTS = 3000, 1e8  # rays at most, and ray-triangle tests: some tenths of a second
-# How much too stiff a wall on a slant to the grid was found, by cells across it (see docs/methods.md).
+# How much too stiff a wall on a slant to the grid was found, by cells across it (docs/methods.md 1.4).
 _CELLS, _STIFF = (1.0, 2.0, 3.0, 4.0, 6.0), (0.33, 0.13, 0.07, 0.04, 0.0)
 
 
@@ -56,7 +56,7 @@ class Fineness:
 def choose_fineness(mesh: Mesh, cells: int, skin: Skin | None) -> Fineness:
     """Cells for about ``cells`` of them, or up to twice as many where the shell or thin walls ask for it.
 
-    Half the shell for stress in it (METHODS 1.7), two cells through the wall that a twentieth of the surface
+    Half the shell for stress in it (docs/methods.md 1.3), two cells through the wall that a twentieth of the surface
     is thinner than.
     """
     usual = choose_size(mesh, cells)

@@ -40,7 +40,7 @@ class Grid:
     @property
     def filled(self) -> Array:
         """Fill of the active cells, (c,)."""
-        return self.fill[tuple(self.cells.T)]
+        return np.asarray(self.fill[tuple(self.cells.T)])
 
 
 # Corner order of a brick: x fastest, then y, then z.

@@ -45,7 +45,7 @@ def forces_of(load: Load, feature: Feature, spots: Spots) -> Array:
         along = float((each @ toward).sum())
         if along < 1e-9:
             raise Refused(f"The bearing load runs along {feature.title.lower()}; it must press its wall.")
-        return each * (np.linalg.norm(vector) / along)
+        return np.asarray(each * (np.linalg.norm(vector) / along))
     return np.outer(spots.area / spots.area.sum(), vector)
 
 

@@ -1,4 +1,4 @@
-"""Every build direction rated from one stress field (METHODS 1.3).
+"""Every build direction rated from one stress field (docs/methods.md 1.13).
 
 Layers part when (max(s,0)/Zt)^2 + (q/Zs)^2 >= 1 (Brewer and Lagace 1988), s the
 pull across the layer and q the shear along it; in the layer, greatest tension,

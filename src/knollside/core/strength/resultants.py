@@ -1,4 +1,4 @@
-"""Layer resultants: force and moment through each level, from balance alone (METHODS 1.5)."""
+"""Layer resultants: force and moment through each level, from balance alone (docs/methods.md 1.20)."""
 
 from __future__ import annotations
 

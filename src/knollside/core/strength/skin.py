@@ -1,4 +1,4 @@
-"""Walls, tops and infill blended into the grid's cells (METHODS 1.4)."""
+"""Walls, tops and infill blended into the grid's cells (docs/methods.md 3.2)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A load case as a sum of unit answers: solved once, whatever the forces (docs/methods.md 1.1).
+"""A load case as a sum of unit answers: solved once, whatever the forces (docs/methods.md 1.14).
 
 The plan depends on the duty alone, so the same duty gives the same answer whatever was solved before it.
 """

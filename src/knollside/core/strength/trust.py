@@ -82,7 +82,7 @@ def finer_cell(field: StressField) -> float | None:
     """The cell size, mm, of two and a half times as many cells; None where that is more than is worth waiting for."""
     if field.cells * 2 > MOST_CELLS:
         return None
-    return field.asked * (field.cells / min(field.cells * 2.5, MOST_CELLS)) ** (1 / 3)
+    return float(field.asked * (field.cells / min(field.cells * 2.5, MOST_CELLS)) ** (1 / 3))
 
 
 def grid_doubt(

@@ -10,7 +10,8 @@ from knollside.core.fit.freeing import odd_rungs
 from knollside.core.fit.process import contradictions, history, more_to_halve
 from knollside.core.model import Measurement, Range
 from knollside.gui import nodes
-from knollside.gui.instruments.fitmarks import HistoryPlot, SectionMark
+from knollside.gui.instruments.charts import HistoryChart
+from knollside.gui.instruments.fitmarks import SectionMark
 from knollside.gui.instruments.widgets import Chip, Choice, button, column, heading, label, row, rule
 from knollside.gui.session import Session, View
 from knollside.gui.slip import Slip
@@ -207,7 +208,7 @@ class PrinterPage(Page):
                 self.add(label(odd, 13, 600, wrap=True))
         self.add(rule(), heading("How it moved"))
         dated = [(w, m) for _, w, m in part.dated_readings]
-        plot = HistoryPlot()
+        plot = HistoryChart()
         plot.put(history(dated, self.kind.currentData(), "upright", at, part.fit_setting))
         self.add(plot)
         self.add(label(_rests_on([m for _, _, m in part.dated_readings], p.others), dim=True, wrap=True))

@@ -16,7 +16,7 @@ from knollside.core.recipe.board import Dot
 from knollside.core.recipe.breakeven import BreakEven
 from knollside.core.recipe.roofs import CLOSES_MM, Roof
 from knollside.core.recipe.spiral import Spiral
-from knollside.gui.instruments.evenplot import EvenPlot
+from knollside.gui.instruments.charts import EvenChart
 from knollside.gui.instruments.widgets import Choice, button, heading, label, reserve_tone, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
 
@@ -37,12 +37,12 @@ class RoofsPage(Page):
 
     def __init__(self) -> None:
         super().__init__()
-        self.plot = EvenPlot()
+        self.plot = EvenChart()
 
     def put(self, found: Roofing | None, even: BreakEven | None, recipe: Recipe, refused: str) -> None:
         if not self.fresh((Same(found), Same(even), recipe, refused)):
             return
-        self.plot = EvenPlot()
+        self.plot = EvenChart()
         if found is None:
             self.add(label(refused or "Looking at the roofs …", dim=True, wrap=True))
             return

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from knollside.core.job.stated import learned_cards
 from knollside.core.material.cards import MATERIALS, Material, material
 from knollside.core.material.own import FIELDS, FieldName, OwnValue, shown_value
-from knollside.gui.instruments.bondplot import BondPlot
+from knollside.gui.instruments.charts import BondChart
 from knollside.gui.instruments.widgets import Chip, Choice, NumberField, button, heading, label
 from knollside.gui.session import Seeing, Session
 
@@ -60,7 +60,7 @@ class CardForm(Seeing, QWidget):
         self.note.setPlaceholderText("where your values come from")
         self.note.setMaxLength(120)
         self.note.editingFinished.connect(self._noted)
-        self.plot = BondPlot()
+        self.plot = BondChart()
         self.words = label("", dim=True, wrap=True)
         lay = QVBoxLayout(self)
         lay.setContentsMargins(0, 0, 0, 0)

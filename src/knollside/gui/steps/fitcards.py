@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.clearance import Gap
 from knollside.core.fit.opening import Opened
-from knollside.core.fit.scaling import Scaled
+from knollside.core.fit.scaling import LEAST, MOST, Scaled
 from knollside.core.job.questions.fits import Between
-from knollside.core.mesh.flare import Relieved
+from knollside.core.mesh.flare import FLARES, Relieved
 from knollside.core.model import Feature, Range
 from knollside.gui.instruments.fitmarks import SectionMark
 from knollside.gui.instruments.widgets import Choice, NumberField, button, chance, column, heading, label, row, rule
@@ -87,7 +87,7 @@ class FlareCard(QWidget):
 
     def __init__(self, work_out: Callable[[float], None], keep: Callable[[Relieved], None]) -> None:
         super().__init__()
-        self.by = NumberField("Flare a side", "length", "mm", 0.05, 0.01, 2, 2, 84)
+        self.by = NumberField("Flare a side", "length", "mm", 0.05, *FLARES, 2, 84)
         self.go = button("Take it off", lambda: work_out(self.by.value), tip="Nothing is changed yet")
         self.told = _Relief(keep)
         self.why = label("", dim=True, wrap=True)
@@ -147,7 +147,7 @@ class ScaleCard(QWidget):
     ) -> None:
         super().__init__()
         self._work_out = work_out
-        self.factor = NumberField("Scale", "share", "%", 0.05, 0.1, 10, 1, 84)
+        self.factor = NumberField("Scale", "share", "%", 0.05, LEAST, MOST, 1, 84)
         self.factor.put(1.0)
         self.holes, self.gaps = QCheckBox("holes and pockets"), QCheckBox("gaps between bodies")
         self.wall = QCheckBox("")

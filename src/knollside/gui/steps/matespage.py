@@ -14,8 +14,10 @@ from knollside.core.fit.play import running_in, tight_window
 from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.windows import CLASSES, gap_window
 from knollside.core.job.correcting import sag_of
-from knollside.core.model import Feature, Mate, Refused
-from knollside.gui.instruments.fitmarks import RoofMark, WearPlot
+from knollside.core.model import Feature, Mate, Refused, bounds_of, ends_of
+from knollside.core.model.mates import Cycles, WindowEnd, WornGap
+from knollside.gui.instruments.charts import WearChart
+from knollside.gui.instruments.fitmarks import RoofMark
 from knollside.gui.instruments.ladder import FitLadder
 from knollside.gui.instruments.widgets import (
     Chip,
@@ -187,7 +189,7 @@ class MatesPage(Seeing, Page):
         return box
 
     def _number(self, m: Mate, words: str, key: str, value: float) -> QWidget:
-        field = NumberField(f"{words.capitalize()} of {m.feature}", "length", "mm", 0.1, 0, 400, 2, 78)
+        field = NumberField(f"{words.capitalize()} of {m.feature}", "length", "mm", 0.1, *bounds_of(Mate, key), 2, 78)
         field.put(value)
         field.entered.connect(lambda v: self._change(m.feature, {key: v}))
         return column(label(words, dim=True), field, spacing=1)
@@ -215,7 +217,8 @@ class MatesPage(Seeing, Page):
         yours = m.window is not None or self.part.windows.get(m.fit) != CLASSES.get(m.fit)
         fields = []
         for k, v in enumerate((low, high)):
-            field = NumberField(f"{'Least' if k == 0 else 'Most'} gap of {m.fit}", "length", "mm", 0.05, -3, 5, 2, 84)
+            end = "Least" if k == 0 else "Most"
+            field = NumberField(f"{end} gap of {m.fit}", "length", "mm", 0.05, *ends_of(WindowEnd), 2, 84)
             field.put(v)
             field.entered.connect(partial(self._windowed, m, k, (low, high)))
             fields.append(field)
@@ -232,12 +235,12 @@ class MatesPage(Seeing, Page):
         printed = next((c for c in self._rows if c.feature == m.feature), None)
         start = abs(printed.printed_then - printed.target.partner) if printed is not None else sum(window) / 2
         curve = running_in(m.worn, start)
-        plot = WearPlot()
+        plot = WearChart()
         plot.put(curve, m.worn, window)
-        cycles = NumberField(f"Cycles of {m.feature}", "share", "", 10, 0, 1e7, 0, 62)
+        cycles = NumberField(f"Cycles of {m.feature}", "share", "", 10, *ends_of(Cycles), 0, 62)
         cycles.plain = True
         cycles.line.setPlaceholderText("many")
-        gap = NumberField(f"Gap of {m.feature} then", "length", "mm", 0.05, 0, 5, 2, 72)
+        gap = NumberField(f"Gap of {m.feature} then", "length", "mm", 0.05, *ends_of(WornGap), 2, 72)
         gap.line.setPlaceholderText("mm")
         log = button("Log it", lambda: self._log(m, cycles.value, gap.value), tip="Measured after so many cycles")
         out: list[QWidget] = [

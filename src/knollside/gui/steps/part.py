@@ -15,7 +15,7 @@ from knollside.core.mesh.check import UNIT_TO_MM
 from knollside.core.mesh.facemap import Motion
 from knollside.core.model import Feature
 from knollside.gui import nodes
-from knollside.gui.derived import Node
+from knollside.gui.derived import READ, Node
 from knollside.gui.fileasks import LoadFile, LoadJob
 from knollside.gui.instruments.widgets import button, column, heading, label, row, rule, tell
 from knollside.gui.session import Session
@@ -111,7 +111,7 @@ class PartStep(Step):
         answer = self.view.get(nodes.MEND)
         if answer.refusal:
             self.workspace.said.emit(answer.refusal)
-        made, read = answer.fresh, self.view.get(nodes.READ).fresh
+        made, read = answer.fresh, self.view.get(READ).fresh
         if made is not None and read is not None:
             self.session.derived.forget(nodes.MEND)
             words = " ".join(made.account)
@@ -195,7 +195,7 @@ class PartStep(Step):
             return Standing(Mark.OPEN, "Nothing opened.")
         facts = self.view.facts
         if facts is None:
-            refused = self.view.get(nodes.READ).refusal
+            refused = self.view.get(READ).refusal
             return Standing(Mark.CRACK, "It could not be read.") if refused else Standing(Mark.HALF, "Reading it.")
         holes = sum(1 for f in facts.features if f.kind == "hole")
         if not facts.soundness.sound:
@@ -217,8 +217,8 @@ class PartStep(Step):
             )
         facts = self.view.facts
         if facts is None:
-            refused = self.view.get(nodes.READ).refusal or self.view.get(nodes.NAMES).refusal
-            again = (Act("Try again", lambda: self.session.ask(nodes.READ)),) if refused else ()
+            refused = self.view.get(READ).refusal or self.view.get(nodes.NAMES).refusal
+            again = (Act("Try again", lambda: self.session.ask(READ)),) if refused else ()
             return Verdict("It could not be read." if refused else "Reading the part.", refused, acts=again)
         s = facts.soundness
         if not s.sound:

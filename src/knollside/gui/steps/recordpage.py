@@ -10,6 +10,7 @@ from knollside.core import units
 from knollside.core.job.file import Printed
 from knollside.core.model import BreakTest, bounds_of
 from knollside.gui import nodes
+from knollside.gui.instruments.charts import HoursChart
 from knollside.gui.instruments.widgets import Choice, NumberField, button, heading, label, row, rule, tell
 from knollside.gui.session import Seeing, Session
 from knollside.store.records import PrintRecord
@@ -24,7 +25,7 @@ class RecordPage(Seeing, QWidget):
         super().__init__()
         self.session = session
         self.mode = Choice("How it broke", [(m, m) for m in ("along a layer", "across the layers", "did not break")])
-        self.load = NumberField("Load when it broke", "force", "N", 5, 0, 1e6, 0, 96)
+        self.load = NumberField("Load when it broke", "force", "N", 5, *bounds_of(BreakTest, "load_N"), 0, 96)
         self.where = QLineEdit()
         self.where.setAccessibleName("Where it broke")
         self.where.setPlaceholderText("where: a name, or mm above the bed")
@@ -39,6 +40,8 @@ class RecordPage(Seeing, QWidget):
         lay.setContentsMargins(16, 6, 14, 8)
         lay.addWidget(heading("How it came out"))
         lay.addWidget(row(self.outcome, self.took, button("Record the print", self._record_print), stretch=0))
+        self.hours = HoursChart()
+        lay.addWidget(self.hours)
         lay.addWidget(rule())
         lay.addWidget(heading("It broke, or was pulled"))
         lay.addWidget(row(self.mode, self.load, stretch=0))
@@ -50,6 +53,10 @@ class RecordPage(Seeing, QWidget):
     def refresh(self) -> None:
         doc = self.part
         bond = self.part.card.bond
+        both = ((p.made, p.estimate_hours, p.actual_hours) for p in doc.prints)
+        told = tuple((when, before, took) for when, before, took in both if before and took)
+        self.hours.put(told, doc.factor)
+        self.hours.setVisible(bool(told))
         self.bond.setText(
             f"Bond between layers of {doc.material}: {bond.value:.2f} of the strength along them "
             f"({bond.low:.2f} to {bond.high:.2f}, {bond.source})."

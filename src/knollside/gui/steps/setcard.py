@@ -1,4 +1,4 @@
-"""Fits' card of scaling every part of the job alike, each with its own holes and gaps kept (P4)."""
+"""Fits' card of scaling every part of the job alike, each with its own holes and gaps kept."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from knollside.core.fit.scaling import LEAST, MOST
 from knollside.core.job.questions.fits import SetPart
 from knollside.gui.instruments.widgets import NumberField, button, heading, label, row, rule
 from knollside.gui.steps.page import Page, Same, line
@@ -16,7 +17,7 @@ class SetCard(QWidget):
 
     def __init__(self, work_out: Callable[[float], None], keep: Callable[[tuple[SetPart, ...]], None]) -> None:
         super().__init__()
-        self.factor = NumberField("Scale of the set", "share", "%", 0.05, 0.1, 10, 1, 84)
+        self.factor = NumberField("Scale of the set", "share", "%", 0.05, LEAST, MOST, 1, 84)
         self.factor.put(1.0)
         self.go = button("Work out the set", lambda: work_out(self.factor.value), tip="Nothing is changed yet")
         self.told = _Told(keep)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from knollside.core.fit.threadfit import ALLOWANCE, Threaded, ThreadPlan
+from knollside.core.fit.threadfit import ALLOWANCE, MOST_FLANK, Threaded, ThreadPlan
 from knollside.core.model import Feature
 from knollside.gui.instruments.widgets import Chip, NumberField, button, column, heading, label, row, rule
 from knollside.gui.steps.page import Page, Same, line
@@ -18,7 +18,7 @@ class ThreadCard(QWidget):
     def __init__(self, work_out: Callable[[str, float], None], keep: Callable[[Threaded], None]) -> None:
         super().__init__()
         self._work_out = work_out
-        self.play = NumberField("Play wanted a flank", "length", "mm", 0.02, 0.0, 0.4, 2, 84)
+        self.play = NumberField("Play wanted a flank", "length", "mm", 0.02, 0.0, MOST_FLANK, 2, 84)
         self.play.put(ALLOWANCE.value)
         self.go = button("Open the flanks", self._go, tip="Nothing is changed yet")
         self.told = _Told(keep)

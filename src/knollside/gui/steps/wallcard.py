@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from knollside.core.fit.opening import Thickened
+from knollside.core.fit.opening import MOST_MOVED, Thickened
 from knollside.gui.instruments.widgets import Choice, NumberField, button, column, heading, label, row, rule
 from knollside.gui.steps.page import Page, Same, line
 
@@ -21,7 +21,7 @@ class WallCard(QWidget):
         self._work_out = work_out
         self.picked = ""
         self.face = label("", 14, 600, wrap=True)
-        self.by = NumberField("Wall thicker by", "length", "mm", 0.05, -5, 5, 2, 84)
+        self.by = NumberField("Wall thicker by", "length", "mm", 0.05, -MOST_MOVED, MOST_MOVED, 2, 84)
         self.by.put(0.45)
         self.side = Choice("Which face moves", list(_SIDES), 16)
         self.follow = QCheckBox("other bodies follow, so that the gap returns")

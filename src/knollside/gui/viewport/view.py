@@ -106,7 +106,7 @@ class StageView(QWidget):
     @property
     def _middle(self) -> Array:
         laid = self._laid()
-        return (laid.max(axis=0) + laid.min(axis=0)) / 2
+        return np.asarray((laid.max(axis=0) + laid.min(axis=0)) / 2)
 
     # Painting
 

@@ -1,0 +1,128 @@
+"""Plain pieces held against closed forms: a sign or a factor changed in any of them is noticed here.
+
+Each was once changed without any test seeing it.
+"""
+
+from __future__ import annotations
+
+import math
+
+import manifold3d as m3
+import numpy as np
+import pytest
+import shapely
+from conftest import mesh_of
+
+from knollside.core.lay.bed import bed_advice
+from knollside.core.lay.stand import Footing
+from knollside.core.lay.strata import Free, Strata
+from knollside.core.lay.supports import BRIDGE_MM, _risk, _without
+from knollside.core.learning.bond import learn_bond
+from knollside.core.material.allowables import Allowables
+from knollside.core.material.cards import material
+from knollside.core.mesh.slicer import cut, section_of
+from knollside.core.model import BreakTest, Range, Recipe
+from knollside.core.recipe.price import Pace, layer_seconds
+from knollside.core.recipe.stack import LayerUse
+from knollside.core.strength.resultants import Resultants, nominal_reserve
+
+PETG = material("PETG")
+
+
+def allow(apart: float) -> Allowables:
+    return Allowables(50, 50, apart, 1e9, (0.9, 1.1), (0.9, 1.1), (), Range(1, 1, 1), Range(1, 1, 1))
+
+
+@pytest.mark.parametrize("turn", [0.0, 30.0, 90.0, 200.0])
+def test_an_angle_bends_about_its_own_axes(turn: float) -> None:
+    """Stress over an unsymmetric section is the one plane that balances force and moments: three equations for it,
+    from the section's area laid out in small squares, and no moments of inertia by formula."""
+    angle = m3.Manifold.cube((30, 6, 20)) + m3.Manifold.cube((5, 22, 20))
+    angle = angle - m3.Manifold.cube((3, 3, 50)).translate((20, 1, -5))
+    mesh = mesh_of(angle.rotate((0, 0, turn)))
+    cuts = cut(mesh, np.array([10.0]))
+    section = section_of(cuts.at(0))
+    step = 0.125
+    a, b = np.meshgrid(np.arange(step / 2, 30, step), np.arange(step / 2, 22, step))
+    a, b = a.ravel(), b.ravel()
+    inside = ((b < 6) | (a < 5)) & ~((a > 20) & (a < 23) & (b > 1) & (b < 4))
+    c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
+    x, y = a[inside] * c - b[inside] * s, a[inside] * s + b[inside] * c
+    cx, cy = x.mean(), y.mean()
+    assert section.centroid == pytest.approx((cx, cy), abs=1e-6)
+    # What acts above: a pull up and sideways loads, at a place off the centre.
+    at, f = np.array([cx + 9.0, cy - 4.0, 25.0]), np.array([3.0, -2.0, 40.0])
+    moment = np.cross(at - (cx, cy, 10.0), f)
+    area = step * step
+    one = np.ones_like(x)
+    basis = np.stack([one, x - cx, y - cy])
+    # The cut face pulls the piece above down by the stress: forces and both moments are nothing together.
+    wanted = np.array([f[2], -moment[1], moment[0]])
+    plane = np.linalg.solve(area * basis @ basis.T, wanted)
+    rim = cuts.at(0).reshape(-1, 2)
+    worst = (plane @ np.stack([np.ones(len(rim)), rim[:, 0] - cx, rim[:, 1] - cy])).max()
+    res = Resultants(np.array([10.0]), (section,), f[None, None], moment[None, None], cuts, 0.0)
+    assert nominal_reserve(res, (allow(20.0),))[0] == pytest.approx(20.0 / worst, rel=2e-3)
+
+
+@pytest.mark.parametrize(("far", "layers", "force"), [(8.0, 5, 2.0), (12.0, 10, 5.0)])
+def test_a_ledge_bends_as_a_cantilever_pulled_at_half_its_reach(far: float, layers: int, force: float) -> None:
+    h, wide = 0.2, 20.0
+    ledge, post = shapely.box(0, 0, far, wide), shapely.box(-10, 0, 0, wide)
+    whole = shapely.union_all([ledge, post])
+    strata = Strata((post,) * 3 + (whole,) * layers + (post,), (), h, 0.1, np.eye(3), 0.0)
+    bending = force * far / 2
+    section_modulus = wide * (layers * h) ** 2 / 6
+    risk = _risk(strata, Free(3, ledge, far, "ledge"), force, PETG)
+    assert risk == pytest.approx(bending / section_modulus / PETG.pull.value)
+
+
+def test_a_strand_sags_as_a_beam_under_its_own_weight() -> None:
+    """5 w L^4 / 384 E I: sixteen times the sag over twice the span; half a layer at the span that still closes."""
+    h = 0.8
+    strata = Strata((), (), h, 0.1, np.eye(3), 0.0)
+    for share, text in ((1.0, "0.4"), (0.9, "0.3"), (0.7, "0.1"), (0.6, "0.05")):
+        span = share * BRIDGE_MM
+        pays, words = _without("bridge", Free(0, shapely.box(0, 0, span, 4), span / 2, "bridge"), strata, Recipe(), 0.0)
+        assert f"{h / 2 * share**4:.1g}" == text
+        assert not pays and f"sags about {text} mm" in words
+
+
+@pytest.mark.parametrize("length", [75.0, 150.0, 300.0])
+def test_curl_goes_with_the_length_that_shrinks(length: float) -> None:
+    foot = Footing(shapely.box(0, 0, length, 20), length * 20, 10.0, 1.0, 10.0, 50, True, np.eye(3))
+    shrink = sum(PETG.shrink_percent) / 2
+    made = bed_advice(foot, PETG)
+    # The index is 1 where a part 150 mm long shrinks by 0.4 per cent.
+    assert made.curl == pytest.approx((shrink * length) / (0.4 * 150.0)) and made.span == pytest.approx(length)
+    assert bed_advice(foot, PETG, enclosed=True).curl == pytest.approx(0.6 * made.curl)
+
+
+def _from_rest_to_rest(length: float, v: float, a: float) -> float:
+    """Seconds of one straight move, stepped through: speed up, keep pace, slow down."""
+    t, at, speed, step = 0.0, 0.0, 0.0, 1e-4
+    while at < length:
+        left = length - at
+        speed = min(speed + a * step, v, max(math.sqrt(2 * a * max(left, 0)), 1e-3))
+        at, t = at + speed * step, t + step
+    return t
+
+
+def test_a_square_loop_stops_at_its_four_corners() -> None:
+    side, pace, recipe = 40.0, Pace(), Recipe(walls=1, infill=0.0)
+    nothing = np.zeros(1)
+    use = LayerUse(np.array([4 * side * 0.45]), nothing, nothing, np.array([4 * side]), np.ones(1), np.full(1, 1e-9))
+    v = min(pace.wall, pace.flow / (recipe.line_width * recipe.layer_height))
+    moved = layer_seconds(use, recipe, PETG, pace)[0] - pace.per_layer
+    travel = math.sqrt(use.wall[0]) / pace.travel
+    assert moved - travel == pytest.approx(4 * _from_rest_to_rest(side, v, pace.acceleration), rel=3e-3)
+
+
+@pytest.mark.parametrize("ratio", [0.35, 0.5, 0.8])
+def test_the_prior_of_a_bond_is_worth_one_test(ratio: float) -> None:
+    """One test beside what is typical: the middle of both, as logarithms; four tests: four fifths of the way."""
+    typical = Range(0.6, 0.45, 0.8)
+    for n in (1, 4):
+        tests = [BreakTest(mode="along a layer", ratio=ratio)] * n
+        found = learn_bond(tests, typical)
+        assert math.log(found.value) == pytest.approx((math.log(0.6) + n * math.log(ratio)) / (1 + n))

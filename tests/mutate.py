@@ -1,0 +1,169 @@
+"""``./run mutate [HOW_MANY [SEED]]``: small changes made in the core, one at a time; some test must notice each.
+
+First every test is run once to learn which lines it passes; then, for each change, only the tests that pass its line,
+the quickest first. A change that none notices is printed: a number that could be wrong without anyone seeing it.
+"""
+
+from __future__ import annotations
+
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import coverage
+
+ROOT = Path(__file__).parent.parent
+CORE = ROOT / "src/knollside/core"
+KEPT = ROOT / ".mutate"
+SECONDS = 240  # of tests for one change
+# What a person reads or waits for, not what is computed.
+_TOLD = {"tick", "say", "tell", "Refused", "Field", "ValueError", "TypeError", "KeyError", "AssertionError"}
+_SWAPS: dict[type[ast.AST], tuple[str, str]] = {
+    ast.Add: ("+", "-"),
+    ast.Sub: ("-", "+"),
+    ast.Mult: ("*", "/"),
+    ast.Div: ("/", "*"),
+    ast.Lt: ("<", ">="),
+    ast.Gt: (">", "<="),
+    ast.LtE: ("<=", ">"),
+    ast.GtE: (">=", "<"),
+}
+
+
+@dataclass(frozen=True)
+class Change:
+    """One piece of a file's text in place of another."""
+
+    path: Path
+    line: int
+    start: int
+    end: int
+    new: str
+
+    def text(self) -> str:
+        old = self.path.read_text()
+        return old[: self.start] + self.new + old[self.end :]
+
+    def words(self) -> str:
+        line = self.path.read_text().splitlines()[self.line - 1].strip()
+        old = self.path.read_text()[self.start : self.end]
+        return f"{self.path.relative_to(ROOT)}:{self.line}: {old.strip()} -> {self.new.strip()}   in   {line}"
+
+
+def changes_of(path: Path) -> Iterator[Change]:
+    """Every change that can be made in a file."""
+    source = path.read_text()
+    starts = [0]
+    for line in source.splitlines(keepends=True):
+        starts.append(starts[-1] + len(line.encode()))
+
+    def at(line: int, column: int) -> int:
+        return len(source.encode()[: starts[line - 1] + column].decode())
+
+    def visit(node: ast.AST) -> Iterator[Change]:
+        if isinstance(node, ast.Raise | ast.JoinedStr | ast.Assert | ast.AnnAssign) or _is_told(node):
+            return
+        if isinstance(node, ast.BinOp) and type(node.op) in _SWAPS:
+            yield from between(node.left, node.right, *_SWAPS[type(node.op)])
+        if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in _SWAPS:
+            yield from between(node.left, node.comparators[0], *_SWAPS[type(node.ops[0])])
+        if isinstance(node, ast.Constant) and type(node.value) is float and node.value not in (0.0, 1.0):
+            a, b = at(node.lineno, node.col_offset), at(node.end_lineno or 0, node.end_col_offset or 0)
+            if not 0 < abs(node.value) < 1e-5:
+                yield Change(path, node.lineno, a, b, repr(node.value * 1.5))
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in ("min", "max"):
+            a = at(node.func.lineno, node.func.col_offset)
+            yield Change(path, node.lineno, a, a + 3, "max" if node.func.id == "min" else "min")
+        for child in ast.iter_child_nodes(node):
+            yield from visit(child)
+
+    def between(left: ast.expr, right: ast.expr, old: str, new: str) -> Iterator[Change]:
+        a, b = at(left.end_lineno or 0, left.end_col_offset or 0), at(right.lineno, right.col_offset)
+        found = source.find(old, a, b)
+        if found >= 0:
+            yield Change(path, left.end_lineno or 0, found, found + len(old), new)
+
+    yield from visit(ast.parse(source))
+
+
+def _is_told(node: ast.AST) -> bool:
+    if not isinstance(node, ast.Call):
+        return False
+    name = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
+    return name in _TOLD
+
+
+def learn() -> coverage.CoverageData:
+    """Which test passes which line of the core; kept until a source or a test changes."""
+    newest = max(p.stat().st_mtime for folder in ("src", "tests") for p in (ROOT / folder).rglob("*.py"))
+    data = KEPT / "coverage"
+    if not data.exists() or data.stat().st_mtime < newest:
+        KEPT.mkdir(exist_ok=True)
+        print("learning which test passes which line ...", flush=True)
+        cover = ["--cov=knollside.core", "--cov-context=test", "--cov-report="]
+        command = [sys.executable, "-m", "pytest", "-q", "-n", os.environ.get("KNOLLSIDE_TESTS", "2"), *cover]
+        command += ["tests/core", "-p", "no:cacheprovider"]
+        subprocess.run(command, cwd=ROOT, env=os.environ | {"COVERAGE_FILE": str(data)}, check=True)
+    found = coverage.CoverageData(str(data))
+    found.read()
+    return found
+
+
+def noticed(change: Change, tests: list[str]) -> tuple[bool, float]:
+    """Whether one of the tests fails with the change made, in a copy of the tree; and the seconds it took."""
+    began = time.monotonic()
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder)
+        for part in ("src", "tests", "pyproject.toml"):
+            source = ROOT / part
+            (shutil.copytree if source.is_dir() else shutil.copy2)(source, copy / part)
+        (copy / change.path.relative_to(ROOT)).write_text(change.text())
+        command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "no:randomly", *tests]
+        try:
+            done = subprocess.run(
+                command,
+                cwd=copy,
+                env=os.environ | {"PYTHONPATH": str(copy / "src")},
+                timeout=SECONDS,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+            )
+            failed = done.returncode == 1
+        except subprocess.TimeoutExpired:
+            failed = False
+    return failed, time.monotonic() - began
+
+
+def main(count: int, seed: int) -> int:
+    data = learn()
+    possible: list[tuple[Change, list[str]]] = []
+    for path in sorted(CORE.rglob("*.py")):
+        by_line = data.contexts_by_lineno(str(path))
+        for change in changes_of(path):
+            tests = sorted({c.split("|")[0] for c in by_line.get(change.line, []) if c})
+            if tests:
+                possible.append((change, tests))
+    rng = random.Random(seed)
+    picked = rng.sample(possible, min(count, len(possible)))
+    unnoticed = []
+    for k, (change, tests) in enumerate(picked, 1):
+        # Tests of one file only share their start; a few of each say most.
+        failed, seconds = noticed(change, rng.sample(tests, min(len(tests), 40)))
+        print(f"{k:3d} {'noticed' if failed else 'UNNOTICED':9s} {seconds:5.0f} s  {change.words()}", flush=True)
+        if not failed:
+            unnoticed.append(change)
+    share = 1 - len(unnoticed) / max(len(picked), 1)
+    print(f"{len(picked)} of {len(possible)} changes tried from seed {seed}; {share:.0%} noticed")
+    return 0 if share >= 0.9 else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main(*(int(a) for a in (*sys.argv[1:], *("60", "1")[len(sys.argv) - 1 :]))))
