@@ -48,7 +48,7 @@ def arm_case():  # type: ignore[no-untyped-def]
 def main() -> None:
     answer, mesh, duty, recipe, card = arm_case()
     from knollside import warm
-    from knollside.core.lay.stand import standing
+    from knollside.core.lay.stability import standing
     from knollside.core.mesh.features import find_features
     from knollside.core.mesh.slicer import cut
     from knollside.core.strength.rating import rate, sphere
@@ -91,10 +91,10 @@ def main() -> None:
     peer(s)
     features_and_slices(find_features, cut, standing, recipe)
     from knollside.core.model import Range
-    from knollside.core.recipe.price import Pace
+    from knollside.core.recipe.price import PrinterMotion
 
     part = answer.read_part(mesh)
-    seconds, board = timed(lambda: answer.boards(part, s, (0.0, 0.0, -1.0), Pace(), Range(1, 0.9, 1.1)))
+    seconds, board = timed(lambda: answer.boards(part, s, (0.0, 0.0, -1.0), PrinterMotion(), Range(1, 0.9, 1.1)))
     row(f"trade board of {len(board.dots)} combinations, layers cut and counted", f"{seconds:.2f} s", "0.5 s")
     layers(answer, part, s)
     board_against_solves(answer)
@@ -146,14 +146,14 @@ def layers(answer, part, s) -> None:  # type: ignore[no-untyped-def]
     """Exact layers and supports of four ways, and a sliced file of 50 MB."""
     from knollside.core.job.compare import column, unbeaten
     from knollside.core.model import Holding, Range, Recipe
-    from knollside.core.recipe.price import Pace
+    from knollside.core.recipe.price import PrinterMotion
     from knollside.core.run.gcode import parse_gcode
     from knollside.core.run.sliced import describe
     from knollside.sim.toolpath import write_toolpath
 
     recipe = Recipe()
     ways = answer.ways(part, _any_duty(), s, (220.0, 220.0, 250.0), 200).ways[:4]
-    at = recipe, Holding(), s.card, Pace(), Range(1, 0.9, 1.1)
+    at = recipe, Holding(), s.card, PrinterMotion(), Range(1, 0.9, 1.1)
     seconds, columns = timed(lambda: unbeaten([column(part.mesh, part.features, {}, (), w, *at) for w in ways]))
     row(
         f"four ways side by side, {len(part.mesh.faces):,} triangles, every layer", f"{seconds:.1f} s", "5 s at 100,000"
@@ -328,8 +328,8 @@ def board_against_solves(answer) -> None:  # type: ignore[no-untyped-def]
     from knollside.core.mesh.load import load_file
     from knollside.core.model import Range, Way
     from knollside.core.recipe.board import replace_recipe
-    from knollside.core.recipe.price import Pace
-    from knollside.core.recipe.trim import anchors, trim
+    from knollside.core.recipe.calibration import anchors, calibration
+    from knollside.core.recipe.price import PrinterMotion
     from knollside.demo.duties import PARTS, clip
 
     part, (duty, recipe, _), card = (
@@ -339,7 +339,7 @@ def board_against_solves(answer) -> None:  # type: ignore[no-untyped-def]
     )
     cells, way = 12_000, Way(direction=(0.0, 0.0, 1.0))
     s = answer.strength(part, duty, recipe, card, cells)
-    pricer = answer.pricer(part, s, way.direction, Pace(), Range(1, 1, 1))
+    pricer = answer.pricer(part, s, way.direction, PrinterMotion(), Range(1, 1, 1))
 
     def solved(recipes) -> np.ndarray:  # type: ignore[no-untyped-def]
         every = (answer.verify(part, duty, r, card, way, Range(1, 1, 1), cells) for r in recipes)
@@ -351,7 +351,7 @@ def board_against_solves(answer) -> None:  # type: ignore[no-untyped-def]
     tried = [replace_recipe(recipe, w, i, 5) for w, i in ((3, 0.2), (5, 0.1), (6, 0.3), (1, 0.3))]
     true, first = solved(tried), told(tried)
     seconds, known = timed(lambda: solved(anchors(recipe)))
-    pricer.trim = trim(anchors(recipe), told(anchors(recipe)), known)
+    pricer.calibration = calibration(anchors(recipe), told(anchors(recipe)), known)
 
     def off(v: np.ndarray) -> str:
         return f"{100 * float(np.abs(v / true - 1).max()):.0f} %"

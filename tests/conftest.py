@@ -10,6 +10,7 @@ if os.environ.get("PYTEST_XDIST_WORKER"):
     os.environ.setdefault("NUMBA_NUM_THREADS", "1")
 
 import atexit
+import multiprocessing
 import shutil
 import subprocess
 import time
@@ -62,6 +63,19 @@ def plate_with_hole(sides: int = 48, d: float = 5.0, turn: tuple[float, float, f
         (12, 15, -5)
     )
     return mesh_of(solid.rotate(turn))
+
+
+def quick_workers() -> None:
+    """Workers forked off one process that has imported all they need: a test of the window waits for its own only."""
+    from knollside.gui import worker
+
+    worker.START = "forkserver"
+    multiprocessing.set_forkserver_preload(
+        ["knollside.gui.worker", "knollside.gui.nodes", "knollside.foreign.reading", "knollside.core.run.gcode"]
+    )
+
+
+quick_workers()
 
 
 @pytest.fixture(scope="session", autouse=True)

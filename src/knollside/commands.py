@@ -34,8 +34,8 @@ from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import Loaded
 from knollside.core.model import Array, Mesh, Range, Refused, Way
 from knollside.core.recipe.board import Dot
+from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, solve_layered
 from knollside.core.strength.field import StressField
-from knollside.core.strength.trust import UNCHECKED, GridDoubt, solve_layered
 from knollside.foreign.reading import read_job_file, read_mesh, read_toolpath
 
 Said = dict[str, Any]
@@ -199,7 +199,7 @@ def _quality(r: Rated) -> Said:
             "seconds": round(s.field.seconds, 3),
             "balance_error": s.field.balance_error,
             "cell_mm": s.field.cell,
-            "cells_chosen": s.fineness.why if s.fineness is not None else "as asked",
+            "cells_chosen": s.mesh_size.why if s.mesh_size is not None else "as asked",
             "iterations": s.field.iterations,
             "greatest_movement_mm": s.field.greatest_movement,
             "notes": list(s.field.notes),

@@ -17,9 +17,9 @@ from knollside.core.mesh.features import find_features
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.solid import mesh_of
 from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe
-from knollside.core.recipe.price import Pace
+from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run.gcode import parse_gcode
-from knollside.core.strength import fineness
+from knollside.core.strength import mesh_size
 
 
 def box(x: float, y: float, z: float) -> Mesh:
@@ -54,8 +54,8 @@ def main() -> None:
     s = answer.strength(part, duty, Recipe(), material("PETG"), cells=4000)
     answer.ways(part, duty, s, (220, 220, 250), 50)
     answer.layer_log(part, s, (0, 0, 1))
-    answer.boards(part, s, (0, 0, 1), Pace(), Range(1, 1, 1))
-    fineness.choose_fineness(part.mesh, 2000, None)
+    answer.boards(part, s, (0, 0, 1), PrinterMotion(), Range(1, 1, 1))
+    mesh_size.choose_mesh_size(part.mesh, 2000, None)
     parse_gcode(np.frombuffer(b"G1 X1 Y1 Z1 E1\nG1 X2 E2\n", np.uint8))
     round_ = mesh_of(Manifold.cylinder(5, 2, circular_segments=12))
     find_features(round_)

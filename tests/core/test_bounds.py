@@ -16,7 +16,7 @@ from knollside.core.job.ask import Answerer, Meshes
 from knollside.core.job.questions import fits, orientation, proof, recipe
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
-from knollside.core.lay.stand import standing
+from knollside.core.lay.stability import standing
 from knollside.core.material.bond import Setting, shares, with_setting
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.model import (

@@ -18,7 +18,7 @@ from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe
 from knollside.core.recipe.board import fine_show_piece, quick_fit_check
 from knollside.core.recipe.breakeven import SCALES, WORTH, break_even
 from knollside.core.recipe.choose import Choice, try_first
-from knollside.core.recipe.price import Pace
+from knollside.core.recipe.price import PrinterMotion
 from knollside.core.recipe.spiral import spiral_possible
 
 UP = (0.0, 0.0, 1.0)
@@ -144,7 +144,7 @@ def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:
     )
     base = Recipe(layer_height=0.2, infill=1.0)
     s = answer.strength(part, duty, base, material("PETG"), 3000)
-    pricer = answer.pricer(part, s, UP, Pace(), Range(1, 1, 1), 0.4)
+    pricer = answer.pricer(part, s, UP, PrinterMotion(), Range(1, 1, 1), 0.4)
     found = {v.name: v.dot for v in variants(pricer, base, 0.4)}
     own = found["0.2 mm"].reserve.value
     assert found["0.3 mm"].reserve.value == pytest.approx(own * height_share(0.75))

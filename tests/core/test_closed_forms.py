@@ -13,8 +13,8 @@ import pytest
 import shapely
 from conftest import mesh_of
 
-from knollside.core.lay.bed import bed_advice
-from knollside.core.lay.stand import Footing
+from knollside.core.lay.bed_adhesion import bed_adhesion
+from knollside.core.lay.stability import Footing
 from knollside.core.lay.strata import Free, Strata
 from knollside.core.lay.supports import BRIDGE_MM, _risk, _without
 from knollside.core.learning.bond import learn_bond
@@ -22,8 +22,8 @@ from knollside.core.material.allowables import Allowables
 from knollside.core.material.cards import material
 from knollside.core.mesh.slicer import cut, section_of
 from knollside.core.model import BreakTest, Range, Recipe
-from knollside.core.recipe.price import Pace, layer_seconds
-from knollside.core.recipe.stack import LayerUse
+from knollside.core.recipe.layer_areas import LayerUse
+from knollside.core.recipe.price import PrinterMotion, layer_seconds
 from knollside.core.strength.resultants import Resultants, nominal_reserve
 
 PETG = material("PETG")
@@ -92,10 +92,10 @@ def test_a_strand_sags_as_a_beam_under_its_own_weight() -> None:
 def test_curl_goes_with_the_length_that_shrinks(length: float) -> None:
     foot = Footing(shapely.box(0, 0, length, 20), length * 20, 10.0, 1.0, 10.0, 50, True, np.eye(3))
     shrink = sum(PETG.shrink_percent) / 2
-    made = bed_advice(foot, PETG)
+    made = bed_adhesion(foot, PETG)
     # The index is 1 where a part 150 mm long shrinks by 0.4 per cent.
     assert made.curl == pytest.approx((shrink * length) / (0.4 * 150.0)) and made.span == pytest.approx(length)
-    assert bed_advice(foot, PETG, enclosed=True).curl == pytest.approx(0.6 * made.curl)
+    assert bed_adhesion(foot, PETG, enclosed=True).curl == pytest.approx(0.6 * made.curl)
 
 
 def _from_rest_to_rest(length: float, v: float, a: float) -> float:
@@ -109,7 +109,7 @@ def _from_rest_to_rest(length: float, v: float, a: float) -> float:
 
 
 def test_a_square_loop_stops_at_its_four_corners() -> None:
-    side, pace, recipe = 40.0, Pace(), Recipe(walls=1, infill=0.0)
+    side, pace, recipe = 40.0, PrinterMotion(), Recipe(walls=1, infill=0.0)
     nothing = np.zeros(1)
     use = LayerUse(np.array([4 * side * 0.45]), nothing, nothing, np.array([4 * side]), np.ones(1), np.full(1, 1e-9))
     v = min(pace.wall, pace.flow / (recipe.line_width * recipe.layer_height))

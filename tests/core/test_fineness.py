@@ -10,7 +10,7 @@ from knollside.core.job import answer
 from knollside.core.material.cards import material
 from knollside.core.mesh.walls import thickness
 from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Recipe, Refused
-from knollside.core.strength import fineness
+from knollside.core.strength import mesh_size
 from knollside.core.strength.grid import choose_size
 from knollside.core.strength.skin import skin_of
 
@@ -40,7 +40,7 @@ def test_a_tilted_wall_is_as_thick_as_when_it_stood() -> None:
     import manifold3d as m3
 
     solid = m3.Manifold.cube((30, 20, 2)).rotate((33, 17, 51))
-    assert fineness.thin_wall(mesh_of(solid)) == pytest.approx(2.0, abs=1e-3)
+    assert mesh_size.thin_wall(mesh_of(solid)) == pytest.approx(2.0, abs=1e-3)
 
 
 def test_a_slit_narrower_than_a_cell_is_spoken_of_and_a_wide_one_is_not() -> None:
@@ -49,8 +49,8 @@ def test_a_slit_narrower_than_a_cell_is_spoken_of_and_a_wide_one_is_not() -> Non
     def slit(wide: float) -> Mesh:
         return mesh_of(m3.Manifold.cube((40, 20, 10)) - m3.Manifold.cube((30, wide, 20)).translate((-1, 10, -5)))
 
-    assert fineness.narrow_slit(slit(0.3)) == pytest.approx(0.3, abs=1e-6)
-    assert fineness.narrow_slit(box(40, 20, 10)) == np.inf
+    assert mesh_size.narrow_slit(slit(0.3)) == pytest.approx(0.3, abs=1e-6)
+    assert mesh_size.narrow_slit(box(40, 20, 10)) == np.inf
     duty = Duty(
         held=(Held(at=(40, 10, 5)),), cases=(LoadCase(name="a", loads=(Load(at=(0, 5, 5), force_N=(0, -2, 0)),)),)
     )
@@ -62,12 +62,12 @@ def test_a_slit_narrower_than_a_cell_is_spoken_of_and_a_wide_one_is_not() -> Non
 def test_cells_are_chosen_for_half_the_shell_then_for_thin_walls_then_by_count() -> None:
     stout, recipe = box(40, 30, 20), Recipe(walls=2, line_width=0.45, infill=0.2)
     usual = choose_size(stout, 10_000)
-    chosen = fineness.choose_fineness(stout, 10_000, skin_of(recipe))
+    chosen = mesh_size.choose_mesh_size(stout, 10_000, skin_of(recipe))
     assert chosen.wanted == pytest.approx(0.45) and chosen.short and chosen.size < usual
     assert "half the shell" in chosen.why
-    plain = fineness.choose_fineness(stout, 10_000, None)
+    plain = mesh_size.choose_mesh_size(stout, 10_000, None)
     assert plain.size == pytest.approx(usual) and not plain.short
-    thin = fineness.choose_fineness(box(60, 40, 1.2), 3000, None)
+    thin = mesh_size.choose_mesh_size(box(60, 40, 1.2), 3000, None)
     assert thin.wanted == pytest.approx(0.6, abs=0.01) and "thin walls, 1.2 mm" in thin.why
 
 
@@ -77,26 +77,26 @@ def test_the_wall_where_it_would_go_is_told_with_the_cells_across_it() -> None:
         held=(Held(at=(0, 5, 1.5)),), cases=(LoadCase(name="a", loads=(Load(at=(60, 5, 1.5), force_N=(0, 0, -2)),)),)
     )
     s = answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 4000, exactly=True)
-    wall = fineness.wall_at(part.mesh, s.field, (20.0, 5.0, 3.0))
+    wall = mesh_size.wall_at(part.mesh, s.field, (20.0, 5.0, 3.0))
     assert wall.depth == pytest.approx(3.0, abs=0.01)
     assert wall.cells == pytest.approx(3.0 / s.field.cell, rel=0.01) and wall.too_stiff == 0.0
 
 
 def test_a_slanted_wall_of_few_cells_is_doubted_and_one_along_the_lattice_is_not() -> None:
     slant = np.array([0.6, 0.8, 0.0])
-    assert fineness.too_stiff(1.0, slant) == 0.33 and fineness.too_stiff(2.0, slant) == 0.13
-    assert fineness.too_stiff(8.0, slant) == 0.0 and fineness.too_stiff(1.0, np.array([0, 0, 1.0])) == 0.0
+    assert mesh_size.too_stiff(1.0, slant) == 0.33 and mesh_size.too_stiff(2.0, slant) == 0.13
+    assert mesh_size.too_stiff(8.0, slant) == 0.0 and mesh_size.too_stiff(1.0, np.array([0, 0, 1.0])) == 0.0
 
 
 def test_too_little_memory_is_said_before_it_is_taken(monkeypatch) -> None:  # type: ignore[no-untyped-def]
-    monkeypatch.setattr(fineness, "free_memory", lambda: 40e6)
+    monkeypatch.setattr(mesh_size, "free_memory", lambda: 40e6)
     part = answer.read_part(box(60, 10, 10))
     with pytest.raises(Refused, match=r"cells need about 0\.1 GB and 0\.0 GB are free"):
         answer.strength(part, beam_duty((0, 0, -5)), Recipe(infill=1.0), material("PETG"), 12_000, exactly=True)
 
 
 def test_free_memory_is_read_from_the_system_and_never_less_than_nothing() -> None:
-    assert 1e6 < fineness.free_memory() < 1e14
+    assert 1e6 < mesh_size.free_memory() < 1e14
 
 
 def test_loads_solved_together_are_those_solved_alone() -> None:
@@ -122,7 +122,7 @@ def test_a_known_ground_gives_the_same_list_as_a_fresh_survey() -> None:
 
 
 def test_the_net_knows_where_the_part_is_too_large_for_the_bed() -> None:
-    from knollside.core.lay.stand import fitting
+    from knollside.core.lay.stability import fitting
 
     bar, bed = box(200, 10, 10), (220.0, 220.0, 150.0)
     directions = np.array([[0, 0, 1.0], [1.0, 0, 0], [0, 1.0, 0], [0.8, 0, 0.6]])

@@ -14,7 +14,7 @@ from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.material.cards import material
 from knollside.core.mesh.load import load_file
 from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe, Refused, Way
-from knollside.core.recipe.price import Pace
+from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run import gcode
 from knollside.core.run.gcode import Toolpath, parse_gcode, read_gcode
 from knollside.core.run.sliced import FILAMENT_MM, describe, differences
@@ -216,7 +216,7 @@ def test_hours_and_grams_foretold_are_those_of_the_written_file(stem: str, make)
     """The path-length model against the kinematic sum over every move of a file, at the file's own speeds."""
     mesh, recipe = load_file(DEMO / f"{stem}.stl").mesh, make()[1]
     s = written(mesh, recipe)
-    pace = Pace(wall=45, solid=70, infill=70, layer_floor=0, per_layer=0)
+    pace = PrinterMotion(wall=45, solid=70, infill=70, layer_floor=0, per_layer=0)
     told = answer.price_of(mesh, UP, recipe, material("PETG"), pace, Range(1, 1, 1))
     assert told.hours.value == pytest.approx(s.hours, rel=0.1)
     # Lines end in short of the walls in the file; plastic is a few per cent less there.

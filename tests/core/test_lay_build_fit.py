@@ -12,7 +12,7 @@ from conftest import DEMO, box, mesh_of, plate_with_hole
 from knollside.cli import main
 from knollside.core.fit.process import TYPICAL
 from knollside.core.job import answer
-from knollside.core.lay.stand import centre_of_mass, footing, overhang_limit, standing
+from knollside.core.lay.stability import centre_of_mass, footing, overhang_limit, standing
 from knollside.core.learning.bond import agrees, learn_bond
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.mesh.features import find_features
@@ -30,9 +30,9 @@ from knollside.core.model import (
 )
 from knollside.core.proof.bar import hole_and_pin_bar
 from knollside.core.recipe.choose import Reach, rank_materials
-from knollside.core.recipe.price import Pace, price, time_factor
+from knollside.core.recipe.layer_areas import layer_areas, use_of
+from knollside.core.recipe.price import PrinterMotion, price, time_factor
 from knollside.core.recipe.shellmap import map_shells
-from knollside.core.recipe.stack import stack_layers, use_of
 from knollside.core.recipe.transformed import blend
 
 UP = (0.0, 0.0, 1.0)
@@ -65,15 +65,15 @@ def test_overhang_follows_layer_height_and_line_width() -> None:
 def test_grams_and_layer_use_of_a_block_are_exact() -> None:
     mesh, card = box(30, 20, 10), material("PETG")
     r = Recipe(walls=2, infill=0.2, tops=5, bottoms=5)
-    stack = stack_layers(mesh, UP, 0.2, (5,))
+    stack = layer_areas(mesh, UP, 0.2, (5,))
     use = use_of(stack, r)
     inner = (30 - 4 * 0.45) * (20 - 4 * 0.45)
     assert use.wall == pytest.approx(np.full(50, 600 - inner))
     assert (use.solid > 0).sum() == 10
     grams = ((600 - inner) * 10 + inner * (2 + 8 * 0.2)) * card.density / 1000
-    p = price(stack.thickness, use, r, card, Pace(), Range(1, 1, 1))
+    p = price(stack.thickness, use, r, card, PrinterMotion(), Range(1, 1, 1))
     assert p.grams == pytest.approx(grams, rel=1e-6)
-    assert p.hours.value * 3600 >= 50 * Pace().layer_floor
+    assert p.hours.value * 3600 >= 50 * PrinterMotion().layer_floor
 
 
 def test_a_hollow_section_blends_to_the_difference_of_two() -> None:
@@ -93,9 +93,9 @@ def test_shells_counted_on_a_raster_are_those_of_exact_polygons(part: str) -> No
     mesh = load_file(DEMO / f"{part}.stl").mesh
     for walls, tops in ((2, 3), (4, 5), (8, 5)):
         r = Recipe(walls=walls, infill=0.2, tops=tops, bottoms=max(tops - 1, 2))
-        stack = stack_layers(mesh, UP, r.layer_height, (r.tops, r.bottoms))
+        stack = layer_areas(mesh, UP, r.layer_height, (r.tops, r.bottoms))
         quick = map_shells(mesh, UP, r.layer_height, r.line_width)
-        card, pace, one = material("PETG"), Pace(), Range(1, 1, 1)
+        card, pace, one = material("PETG"), PrinterMotion(), Range(1, 1, 1)
         exact = price(stack.thickness, use_of(stack, r), r, card, pace, one)
         found = price(quick.thickness, quick.use(r), r, card, pace, one)
         assert found.grams == pytest.approx(exact.grams, rel=0.03)
@@ -110,7 +110,7 @@ def test_board_and_materials_of_a_cantilever() -> None:
         surroundings=Surroundings(temperature_c=50),
     )
     s = answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 6000)
-    b = answer.boards(part, s, UP, Pace(), Range(1, 0.9, 1.1))
+    b = answer.boards(part, s, UP, PrinterMotion(), Range(1, 0.9, 1.1))
     assert len(b.dots) >= 60
     by = {(d.recipe.walls, d.recipe.infill, d.recipe.tops): d for d in b.dots}
     assert {d.school for d in b.dots} >= {"All solid", "Thick shell, empty", "Some of both", "Lightest that holds"}
@@ -118,7 +118,7 @@ def test_board_and_materials_of_a_cantilever() -> None:
     best = max(b.dots, key=lambda d: d.reserve.low)
     between = 0.5 * (best.reserve.low + best.reserve.value)
     assert best.reserve.low < between < best.reserve.value
-    unsure = answer.boards(part, replace(s, target=between), UP, Pace(), Range(1, 0.9, 1.1))
+    unsure = answer.boards(part, replace(s, target=between), UP, PrinterMotion(), Range(1, 0.9, 1.1))
     assert unsure.school("Lightest that holds") is None
     assert unsure.advice is not None and unsure.advice.reserve.low == pytest.approx(best.reserve.low)
     # More material never costs less, and never holds less.

@@ -9,12 +9,12 @@ from conftest import box, mesh_of
 
 from knollside.core.job import answer
 from knollside.core.job.split import GLUE_MPA, cut_plans
-from knollside.core.lay.bed import first_layer
-from knollside.core.lay.grain import show_grain
-from knollside.core.lay.notes import free_area, layer_notes
+from knollside.core.lay.bed_adhesion import first_layer
+from knollside.core.lay.layer_warnings import free_area, layer_warnings
 from knollside.core.lay.second import CHANGE_MIN, FLUSH_G, second_material
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import regions
+from knollside.core.lay.surface_steps import surface_steps
 from knollside.core.lay.ways import WEIGHTS, plain_ways, weighed
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
@@ -76,7 +76,7 @@ def test_notes_name_islands_bridges_thin_walls_and_lying_holes() -> None:
     )
     mesh = mesh_of(solid)
     strata, found = held_places(mesh)
-    notes = layer_notes(strata, found, find_features(mesh), ((20.0, 23.0, 3.0),), R)
+    notes = layer_warnings(strata, found, find_features(mesh), ((20.0, 23.0, 3.0),), R)
     by = {n.kind: n for n in notes}
     assert by["island"].low == pytest.approx(10.0, abs=0.2) and by["island"].grave
     bridge = by.get("ceiling") or by["bridge"]
@@ -94,7 +94,7 @@ def test_notes_name_islands_bridges_thin_walls_and_lying_holes() -> None:
 def test_a_solid_block_has_nothing_to_note() -> None:
     mesh = box(30, 20, 10)
     strata, found = held_places(mesh)
-    assert layer_notes(strata, found, find_features(mesh), (), R) == ()
+    assert layer_warnings(strata, found, find_features(mesh), (), R) == ()
 
 
 def test_grain_of_a_show_face_follows_how_it_lies() -> None:
@@ -102,13 +102,13 @@ def test_grain_of_a_show_face_follows_how_it_lies() -> None:
     flats = find_features(mesh)
     top = next(f.id for f in flats if f.axis[2] > 0.9)
     marks = {top: "shown"}
-    assert show_grain(mesh, flats, marks, UP, 0.2) == "top lines"
-    assert show_grain(mesh, flats, marks, (0.0, 0.0, -1.0), 0.2) == "on the sheet"
-    assert show_grain(mesh, flats, marks, (1.0, 0.0, 0.0), 0.2) == "layers"
+    assert surface_steps(mesh, flats, marks, UP, 0.2) == "top lines"
+    assert surface_steps(mesh, flats, marks, (0.0, 0.0, -1.0), 0.2) == "on the sheet"
+    assert surface_steps(mesh, flats, marks, (1.0, 0.0, 0.0), 0.2) == "layers"
     a = np.radians(10)  # leaning by ten degrees: steps of h / tan 10
     leaning = (float(np.sin(a)), 0.0, float(np.cos(a)))
-    assert show_grain(mesh, flats, marks, leaning, 0.2) == f"steps {0.2 / np.tan(a):.1f} mm"
-    assert show_grain(mesh, flats, {}, UP, 0.2) == ""
+    assert surface_steps(mesh, flats, marks, leaning, 0.2) == f"steps {0.2 / np.tan(a):.1f} mm"
+    assert surface_steps(mesh, flats, {}, UP, 0.2) == ""
 
 
 def test_the_first_layer_is_slower_on_small_feet() -> None:

@@ -86,7 +86,7 @@ def every_question() -> list[Question[Any]]:
         recipe.StrataOf(PART, UP, 0.2, 0.45),
         recipe.PricerOf(STRENGTH, UP, ONE, 0.4, False, 0.1),
         BUILD,
-        recipe.Cures(DETAIL, RANK, BUILD),
+        recipe.Remedies(DETAIL, RANK, BUILD),
         recipe.Buys(PART, STRENGTH, card, UP, r, 0.4, ONE, False),
         recipe.PriceOf(PART, card, UP, r, ONE),
         recipe.Roofs(PART, UP, r),

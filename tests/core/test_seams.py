@@ -12,8 +12,8 @@ from knollside.core.lay.strata import lay_strata
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Mesh, Recipe
-from knollside.core.recipe.price import Pace, layer_seconds, small_layers
-from knollside.core.recipe.stack import stack_of, use_of
+from knollside.core.recipe.layer_areas import stack_of, use_of
+from knollside.core.recipe.price import PrinterMotion, layer_seconds, small_layers
 
 R = Recipe(walls=2, infill=0.2)
 UP = (0.0, 0.0, 1.0)
@@ -67,7 +67,7 @@ def test_a_thin_peg_on_a_plate_is_too_quick_to_cool() -> None:
     mesh = mesh_of(m3.Manifold.cube((60, 40, 4)) + m3.Manifold.cube((4, 4, 16)).translate((20, 20, 4)))
     strata = lay_strata(mesh, UP, R)
     stack = stack_of(strata.outline, strata.h, (R.tops, R.bottoms), 100)
-    use, card, pace = use_of(stack, R), material("PETG"), Pace()
+    use, card, pace = use_of(stack, R), material("PETG"), PrinterMotion()
     (small,) = small_layers(use, stack.thickness, R, card, pace)
     assert (small.low, small.high) == pytest.approx((4, 20), abs=0.3)
     seconds = layer_seconds(use, R, card, pace)

@@ -6,11 +6,11 @@ import pytest
 from conftest import box, mesh_of
 
 from knollside.core.job import answer
-from knollside.core.job.cure import cures
+from knollside.core.job.remedies import remedies
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe, Refused, Surroundings
-from knollside.core.recipe.price import Pace
+from knollside.core.recipe.price import PrinterMotion
 from knollside.core.strength.field import EDGE, StressField, probe_spots, solve
 from knollside.core.strength.grid import make_grid
 from knollside.core.strength.rating import rate, rate_points
@@ -94,7 +94,9 @@ def test_places_at_supports_stay_apart_however_fine_the_grid() -> None:
     for cells in (3000, 40_000):
         f = field_of(mesh, duty, cells)
         reach = max(1.6 * f.cell, min(EDGE, 3.0))
-        assert f.points[f.apart][:, 0].min() < 1 and f.points[~f.apart][:, 0].min() == pytest.approx(reach, abs=f.cell)
+        assert f.points[f.excluded][:, 0].min() < 1 and f.points[~f.excluded][:, 0].min() == pytest.approx(
+            reach, abs=f.cell
+        )
 
 
 def test_bodies_nearer_than_a_cell_are_not_taken_for_one() -> None:
@@ -122,7 +124,7 @@ def test_point_ratings_name_mode_and_case_of_the_least() -> None:
     n = np.array([1.0, 0, 0])
     both = rate_points(f, limits, n)
     assert both.reserve == pytest.approx(np.minimum(both.parting, both.inside))
-    clear = ~f.apart
+    clear = ~f.excluded
     worst = int(np.argmin(np.where(clear, both.reserve, np.inf)))
     whole = rate(f, limits, n[None])
     assert whole.point[0] == worst and whole.case[0] == both.case[worst] and whole.mode[0] == both.mode[worst]
@@ -145,8 +147,8 @@ def test_cures_take_in_recipe_place_and_corner() -> None:
     way = next(w for w in ranking.ways if abs(w.direction[2]) > 0.99)
     assert way.reserve.value < s.target
     log = answer.layer_log(part, s, way.direction)
-    board = answer.boards(part, s, way.direction, Pace(), Range(1, 0.9, 1.1))
-    found = cures(part, duty, s, ranking, way, log, board)
+    board = answer.boards(part, s, way.direction, PrinterMotion(), Range(1, 0.9, 1.1))
+    found = remedies(part, duty, s, ranking, way, log, board)
     kinds = {c.kind: c for c in found}
     assert {"way", "recipe"} <= set(kinds) and {"thicken", "load"} & set(kinds)
     assert kinds["recipe"].reserve > 1.05 * way.reserve.value and " g, " in kinds["recipe"].price

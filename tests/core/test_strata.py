@@ -149,30 +149,32 @@ def test_too_many_layers_are_refused_with_their_number() -> None:
 
 
 def test_bed_advice_by_length_shrinkage_and_what_touches() -> None:
-    from knollside.core.lay.bed import bed_advice
-    from knollside.core.lay.stand import footing
+    from knollside.core.lay.bed_adhesion import bed_adhesion
+    from knollside.core.lay.stability import footing
 
     room = (300.0, 300.0, 300.0)
     long_ = footing(box(240, 20, 8), UP, R, room)
-    assert bed_advice(long_, material("ABS")).kind == "brim"
-    assert bed_advice(long_, material("ABS"), enclosed=True).curl < bed_advice(long_, material("ABS")).curl
-    assert bed_advice(long_, material("ABS")).span == pytest.approx(240)
-    assert bed_advice(footing(box(30, 30, 8), UP, R, room), material("PLA")).kind == "nothing"
-    tall = bed_advice(footing(box(12, 12, 140), UP, R, room), material("PLA"))
+    assert bed_adhesion(long_, material("ABS")).kind == "brim"
+    assert bed_adhesion(long_, material("ABS"), enclosed=True).curl < bed_adhesion(long_, material("ABS")).curl
+    assert bed_adhesion(long_, material("ABS")).span == pytest.approx(240)
+    assert bed_adhesion(footing(box(30, 30, 8), UP, R, room), material("PLA")).kind == "nothing"
+    tall = bed_adhesion(footing(box(12, 12, 140), UP, R, room), material("PLA"))
     assert tall.kind == "brim" and "narrow stand" in tall.why
-    assert bed_advice(footing(box(4, 4, 40), UP, R, room), material("PLA")).kind == "raft"
+    assert bed_adhesion(footing(box(4, 4, 40), UP, R, room), material("PLA")).kind == "raft"
 
 
 def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
     from knollside.core.model import Range
-    from knollside.core.recipe.price import Pace, price
-    from knollside.core.recipe.stack import stack_layers, stack_of, use_of
+    from knollside.core.recipe.layer_areas import layer_areas, stack_of, use_of
+    from knollside.core.recipe.price import PrinterMotion, price
 
     mesh = mesh_of(shelf(14) - m3.Manifold.cylinder(60, 4, circular_segments=64).translate((5, 10, -5)))
     strata = lay_strata(mesh, UP, R)
     ours = stack_of(strata.outline, strata.h, (R.tops, R.bottoms))
-    theirs = stack_layers(mesh, UP, R.layer_height, (R.tops, R.bottoms))
-    a, b = (price(s.thickness, use_of(s, R), R, material("PETG"), Pace(), Range(1, 1, 1)) for s in (ours, theirs))
+    theirs = layer_areas(mesh, UP, R.layer_height, (R.tops, R.bottoms))
+    a, b = (
+        price(s.thickness, use_of(s, R), R, material("PETG"), PrinterMotion(), Range(1, 1, 1)) for s in (ours, theirs)
+    )
     assert a.grams == pytest.approx(b.grams, rel=0.03) and a.hours.value == pytest.approx(b.hours.value, rel=0.03)
 
 
@@ -180,7 +182,7 @@ def test_a_way_that_another_beats_in_everything_is_told() -> None:
     from knollside.core.job import answer
     from knollside.core.job.compare import column, unbeaten
     from knollside.core.model import Duty, Held, Load, LoadCase, Range
-    from knollside.core.recipe.price import Pace
+    from knollside.core.recipe.price import PrinterMotion
 
     mesh = mesh_of(shelf(20))
     part = answer.read_part(mesh)
@@ -189,7 +191,7 @@ def test_a_way_that_another_beats_in_everything_is_told() -> None:
     )
     s = answer.strength(part, duty, R.model_copy(update={"infill": 1.0}), material("PETG"), 3000, exactly=True)
     ways = answer.ways(part, duty, s, (220, 220, 250), 100).ways
-    at = R, PAYS, material("PETG"), Pace(), Range(1, 0.9, 1.1)
+    at = R, PAYS, material("PETG"), PrinterMotion(), Range(1, 0.9, 1.1)
     made = unbeaten([column(mesh, part.features, {}, (), w, *at) for w in ways[:4]])
     for c in made:
         better = [

@@ -12,20 +12,20 @@ from conftest import DEMO, box, mesh_of
 from knollside.cli import main
 from knollside.core.job import answer, asked
 from knollside.core.job.ask import Answerer
-from knollside.core.job.cure import cures
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.questions.strength import Grids, Layers, Prove, Rank, Settle, unsettled
+from knollside.core.job.remedies import remedies
 from knollside.core.job.stated import Stated
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file
 from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe
+from knollside.core.strength.discretisation import solve_layered, widened
 from knollside.core.strength.field import solve
+from knollside.core.strength.hot_spots import hot_spots, portions
 from knollside.core.strength.moments import cell_moments
-from knollside.core.strength.places import portions, weak_places
 from knollside.core.strength.rating import rate, sphere, weakest
 from knollside.core.strength.superpose import mix, plan_of
-from knollside.core.strength.trust import solve_layered, widened
 from knollside.demo import duties
 
 PETG = material("PETG")
@@ -179,7 +179,7 @@ def test_a_range_takes_in_the_grids_doubt() -> None:
 def test_weak_places_are_apart_ordered_and_told_from_supports() -> None:
     _, s = strength(box(100, 10, 10), bend(5.0))
     n = np.array([1.0, 0, 0])
-    found = weak_places(s.field, s.limits, n)
+    found = hot_spots(s.field, s.limits, n)
     assert 3 <= len(found) <= 5 and sum(p.at_support for p in found) <= 1
     clear = [p for p in found if not p.at_support]
     assert [p.reserve for p in clear] == sorted(p.reserve for p in clear)
@@ -210,7 +210,7 @@ def test_cures_say_what_it_takes() -> None:
     worst = min(ranking.ways, key=lambda w: w.reserve.value)
     assert worst.reserve.value < s.target
     log = answer.layer_log(part, s, worst.direction)
-    found = {c.kind: c for c in cures(part, duty, s, ranking, worst, log)}
+    found = {c.kind: c for c in remedies(part, duty, s, ranking, worst, log)}
     assert found["way"].reserve == max(w.reserve.value for w in ranking.ways)
     deeper = np.sqrt(s.target / worst.reserve.value) - 1
     assert f"{deeper * 100:.0f} % deeper" in found["thicken"].title

@@ -332,19 +332,28 @@ def test_every_control_has_a_name_for_those_who_cannot_see_it(desk: Desk) -> Non
 
 
 def test_nothing_is_clipped_at_the_smallest_promised_size(desk: Desk) -> None:
-    """At 1280x800 no label is cut, and no panel is wider than its place."""
-    from PyQt6.QtWidgets import QLabel, QScrollArea
+    """At 1280x720 no label is cut, no panel is wider than its place, and no act of the verdict lies outside."""
+    from PyQt6.QtWidgets import QLabel, QPushButton, QScrollArea
 
     ready(desk)
+    desk.window.resize(1280, 720)
+    desk.settle()
+    assert (desk.window.width(), desk.window.height()) == (1280, 720)
     for name in desk.window.steps:
         desk.window.take(name)
         desk.settle()
         for area in desk.window.current.panel.findChildren(QScrollArea):
             if area.isVisible() and area.widget() is not None:
                 assert area.widget().width() <= area.viewport().width(), name
-        for w in desk.window.verdict_line.findChildren(QLabel):
+        line = desk.window.verdict_line
+        for w in line.findChildren(QLabel):
             if w.isVisible() and not w.wordWrap():
                 assert w.fontMetrics().horizontalAdvance(w.text()) <= w.width() + 2, (name, w.text())
+        for b in line.findChildren(QPushButton):
+            if b.isVisible():
+                assert desk.window.rect().contains(b.rect().translated(b.mapTo(desk.window, b.rect().topLeft()))), name
+        rail = desk.window.core
+        assert rail.mapTo(desk.window, rail.rect().bottomRight()).y() <= 720, name
 
 
 def test_a_click_on_nothing_closes_the_card_and_dragging_turns_instead(desk: Desk) -> None:

@@ -12,7 +12,6 @@ from knollside.core.fit.threadfit import Threaded
 from knollside.core.job.answer import CELLS, LayerLog
 from knollside.core.job.asked import ask_board, ask_fits, ask_price, ask_proof, ask_strength, ask_ways
 from knollside.core.job.compare import Column
-from knollside.core.job.cure import Cure
 from knollside.core.job.questions.fits import (
     Between,
     Changed,
@@ -35,7 +34,7 @@ from knollside.core.job.questions.fits import (
 from knollside.core.job.questions.orientation import Compare, PlainLog, PlainWays, Split, Supported, Supports
 from knollside.core.job.questions.part import FollowNames, Mend, Part
 from knollside.core.job.questions.proof import Crop, Cropped, MakePiece, Piece
-from knollside.core.job.questions.recipe import Build, Building, Buying, Buys, Cures, Even, PriceOf, Roofing, Roofs
+from knollside.core.job.questions.recipe import Build, Building, Buying, Buys, Even, PriceOf, Remedies, Roofing, Roofs
 from knollside.core.job.questions.strength import (
     Detail,
     Layers,
@@ -49,6 +48,7 @@ from knollside.core.job.questions.strength import (
     WayDetail,
     Why,
 )
+from knollside.core.job.remedies import Remedy
 from knollside.core.job.slicedcheck import SlicedCheck
 from knollside.core.job.split import CutPlan
 from knollside.core.lay.ways import WEIGHTS, RatedWay, weighed
@@ -60,7 +60,7 @@ from knollside.core.model import FaceMark, Holding, Recipe
 from knollside.core.proof.fromjob import Wish, wishes
 from knollside.core.recipe.breakeven import BreakEven
 from knollside.core.recipe.price import Price
-from knollside.core.strength.trust import UNCHECKED, Layered
+from knollside.core.strength.discretisation import UNCHECKED, Layered
 from knollside.gui.derived import READ, Inputs, Node
 from knollside.gui.fileasks import CheckSliced
 
@@ -247,14 +247,14 @@ BUILD: Node[Building] = Node("build", lambda v: _build(v, False), (SETTLED,), do
 CHECKED: Node[Building] = Node("checked", lambda v: _build(v, True), (SETTLED,), doing="Checking the board")
 
 
-def _cures(v: Inputs) -> Cures | None:
+def _cures(v: Inputs) -> Remedies | None:
     detail, build, strength = v.question(DETAIL), v.question(BUILD), rated_strength(v)
     if not isinstance(detail, Detail) or not isinstance(build, Build) or strength is None:
         return None
-    return Cures(detail, ask_ways(strength, v.part), build)
+    return Remedies(detail, ask_ways(strength, v.part), build)
 
 
-CURES: Node[tuple[Cure, ...]] = Node("cures", _cures, (SETTLED,))
+REMEDIES: Node[tuple[Remedy, ...]] = Node("cures", _cures, (SETTLED,))
 
 
 def _prove(v: Inputs) -> Prove | None:
@@ -521,7 +521,7 @@ SLICED: Node[SlicedCheck] = Node("sliced", _sliced, (DETAIL,), doing="Reading th
 
 GRAPH: tuple[Node[object], ...] = (  # type: ignore[assignment]
     *(READ, NAMES, MEND, PLAIN_LOG, LAY, SETTLED, LAYERS, DETAIL, WHY, PLAIN_WAYS, SUPPORTS, COMPARE, SPLIT),
-    *(BUILD, CHECKED, CURES, PROVE, BUYS, PRICE, ROOFS, EVEN, FITS, CORRECT, REPORT, FIT_CUT, GAPS, FLARE),
+    *(BUILD, CHECKED, REMEDIES, PROVE, BUYS, PRICE, ROOFS, EVEN, FITS, CORRECT, REPORT, FIT_CUT, GAPS, FLARE),
     *(OPEN_GAP, WALL, THREAD, SCALE, SET, PIECE, SECTION, SLICED),
 )
 BY_NAME = {n.name: n for n in GRAPH}

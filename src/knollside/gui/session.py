@@ -15,7 +15,7 @@ from knollside.core.lay.ways import WEIGHTS, RatedWay, weighed
 from knollside.core.mesh.appearance import Appearance
 from knollside.core.mesh.identity import Named
 from knollside.core.model import Duty, FaceMark, Feature, Mate
-from knollside.core.strength.trust import GridDoubt
+from knollside.core.strength.discretisation import GridDoubt
 from knollside.gui import nodes
 from knollside.gui.answers import Answer
 from knollside.gui.derived import READ, Derived, Inputs, Node

@@ -16,7 +16,7 @@ import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
-from typing import Any
+from typing import Any, Literal
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -26,6 +26,8 @@ from knollside.gui.channel import receive, send
 
 _GRACE_MS = 1500  # after a cancel, before the process is ended
 _RETRIES = 2  # of handing meshes over
+# How the worker begins: a clean process, that has nothing of the window.
+START: Literal["spawn", "forkserver"] = "spawn"
 log = logging.getLogger("knollside.worker")
 
 
@@ -129,7 +131,7 @@ class Worker(QObject):
     def __init__(self, meshes: Meshes | None = None) -> None:
         super().__init__()
         self.meshes = meshes if meshes is not None else Meshes()
-        self._context = mp.get_context("spawn")
+        self._context: Any = mp.get_context(START)
         self._numbers = itertools.count(1)
         self._planned: list[Request] = []
         self._once: list[Request] = []

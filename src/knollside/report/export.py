@@ -15,7 +15,7 @@ from knollside.core.material.cards import Material
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
 from knollside.core.model import Duty, PrinterFacts, Range, Recipe, Refused
-from knollside.core.recipe.price import Pace
+from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run.preflight import cautions, preflight
 from knollside.report.sheet import Sheet, sheet_html, sheet_pdf
 
@@ -45,7 +45,7 @@ class SheetInputs:
 def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
     """Settings and reasons in words."""
     recipe, card, printer, direction, duty = told.recipe, told.card, told.printer, told.direction, told.duty
-    cost = price_of(edited.mesh, direction, recipe, card, Pace(), told.factor)
+    cost = price_of(edited.mesh, direction, recipe, card, PrinterMotion(), told.factor)
     height = float(laid(edited.mesh, direction).size[2])
     settings = [
         ("Printer", f"{printer.name}, {printer.nozzle_mm:g} mm nozzle"),

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from knollside.core.lay.stand import overhang_limit
+from knollside.core.lay.stability import overhang_limit
 from knollside.core.lay.ways import NET_DIRECTIONS, Ground, Ranking, RatedWay, rank, rate_way, survey
 from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material, material, with_bond
@@ -32,10 +32,10 @@ from knollside.core.model import (
 )
 from knollside.core.recipe.board import Board, Pricer, trade_board
 from knollside.core.recipe.choose import Choice, Reach, rank_materials
-from knollside.core.recipe.price import Pace, Price, price
-from knollside.core.recipe.stack import stack_layers, use_of
+from knollside.core.recipe.layer_areas import layer_areas, use_of
+from knollside.core.recipe.price import Price, PrinterMotion, price
 from knollside.core.strength.field import POISSON, StressField, Tick, refuse_unready, solve
-from knollside.core.strength.fineness import Fineness, choose_fineness
+from knollside.core.strength.mesh_size import MeshSize, choose_mesh_size
 from knollside.core.strength.rating import point_reserves, rate
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
 from knollside.core.strength.skin import skin_of
@@ -77,7 +77,7 @@ class Strength:
     recipe: Recipe
     target: float
     withheld: str | None
-    fineness: Fineness | None = None
+    mesh_size: MeshSize | None = None
 
 
 @dataclass(frozen=True)
@@ -85,7 +85,7 @@ class Solved:
     """A stress field with how its cells were chosen."""
 
     field: StressField
-    fineness: Fineness | None
+    mesh_size: MeshSize | None
 
 
 def solve_part(
@@ -104,7 +104,7 @@ def solve_part(
     """Solve a duty's cases once. With a ``direction`` the shell has tops and walls of that way; ``probes`` are read
     besides. About ``cells`` cells, more where the part asks for it, unless ``exactly`` or ``cell_mm`` is said."""
     skin = skin_of(recipe, direction)
-    fine = None if exactly or not part.soundness.sound else choose_fineness(part.mesh, cells, skin)
+    fine = None if exactly or not part.soundness.sound else choose_mesh_size(part.mesh, cells, skin)
     size = cell_mm or (fine.size if fine is not None else None)
     found = solve(
         part.mesh,
@@ -144,7 +144,7 @@ def strength(
     rows = duty.model_copy(update={"cases": plan.rows})
     direction = None if way is None else way.direction
     found = solve_part(part, rows, recipe, card.modulus.value, cells, direction, tick, probes, exactly)
-    return replace(strength_of(mix(found.field, plan), duty, recipe, card), fineness=found.fineness)
+    return replace(strength_of(mix(found.field, plan), duty, recipe, card), mesh_size=found.mesh_size)
 
 
 def strength_of(field: StressField, duty: Duty, recipe: Recipe, card: Material) -> Strength:
@@ -209,7 +209,7 @@ def layer_log(part: PartFacts, s: Strength, direction: tuple[float, float, float
     step = res.heights[1] - res.heights[0]
     bins = np.clip((z / step).astype(int), 0, count - 1)
     peak = np.full(count, np.inf)
-    clear = ~s.field.apart
+    clear = ~s.field.excluded
     np.minimum.at(peak, bins[clear], parting[clear])
     # Judged points come in rows a cell apart: each row speaks for the heights half a cell up and down.
     reach = max(int(np.ceil(0.5 * s.field.cell / step)), 1)
@@ -292,7 +292,7 @@ def pricer(
     part: PartFacts,
     s: Strength,
     direction: tuple[float, float, float],
-    pace: Pace,
+    pace: PrinterMotion,
     factor: Range,
     nozzle: float = 0.4,
 ) -> Pricer:
@@ -304,7 +304,7 @@ def boards(
     part: PartFacts,
     s: Strength,
     direction: tuple[float, float, float],
-    pace: Pace,
+    pace: PrinterMotion,
     factor: Range,
     nozzle: float = 0.4,
     tick: Tick | None = None,
@@ -320,10 +320,15 @@ def materials(
 
 
 def price_of(
-    mesh: Mesh, direction: tuple[float, float, float], recipe: Recipe, card: Material, pace: Pace, factor: Range
+    mesh: Mesh,
+    direction: tuple[float, float, float],
+    recipe: Recipe,
+    card: Material,
+    pace: PrinterMotion,
+    factor: Range,
 ) -> Price:
     """Grams and hours of one recipe for one way."""
-    stack = stack_layers(mesh, direction, recipe.layer_height, tuple({recipe.tops, recipe.bottoms}))
+    stack = layer_areas(mesh, direction, recipe.layer_height, tuple({recipe.tops, recipe.bottoms}))
     return price(stack.thickness, use_of(stack, recipe), recipe, card, pace, factor)
 
 

@@ -6,16 +6,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from knollside.core.lay.bed import BedAdvice, bed_advice
-from knollside.core.lay.grain import show_grain
+from knollside.core.lay.bed_adhesion import BedAdhesion, bed_adhesion
 from knollside.core.lay.seams import seam_advice
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import Bill, bill, regions
+from knollside.core.lay.surface_steps import surface_steps
 from knollside.core.lay.ways import RatedWay
 from knollside.core.material.cards import Material
 from knollside.core.model import Feature, Holding, Mesh, Range, Recipe
-from knollside.core.recipe.price import Pace, price
-from knollside.core.recipe.stack import use_of_layers
+from knollside.core.recipe.layer_areas import use_of_layers
+from knollside.core.recipe.price import PrinterMotion, price
 
 _UPRIGHT = np.cos(np.radians(8))
 
@@ -28,7 +28,7 @@ class Column:
 
     way: RatedWay
     bill: Bill
-    bed: BedAdvice
+    bed: BedAdhesion
     grams: float
     hours: Range
     upright: int
@@ -59,7 +59,7 @@ def column(
     recipe: Recipe,
     holding: Holding,
     card: Material,
-    pace: Pace,
+    pace: PrinterMotion,
     factor: Range,
     enclosed: bool = False,
 ) -> Column:
@@ -73,8 +73,8 @@ def column(
     upright = sum(abs(float(np.dot(f.axis, way.direction))) > _UPRIGHT for f in holes)
     more = factor.times(cost.minutes / 60)
     hours = Range(own.hours.value + more.value, own.hours.low + more.low, own.hours.high + more.high, own.hours.source)
-    bed = bed_advice(way.footing, card, enclosed)
-    grain = show_grain(mesh, features, marks, way.direction, recipe.layer_height)
+    bed = bed_adhesion(way.footing, card, enclosed)
+    grain = surface_steps(mesh, features, marks, way.direction, recipe.layer_height)
     seam = seam_advice(mesh, features, marks, (way.place,), strata)
     side = seam.side if seam is not None else "any"
     return Column(way, cost, bed, own.grams + cost.grams, hours, upright, len(holes), grain, side)

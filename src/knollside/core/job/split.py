@@ -15,7 +15,7 @@ import manifold3d as m3
 import numpy as np
 
 from knollside.core.job.answer import PartFacts, Strength
-from knollside.core.lay.stand import fitting, standing
+from knollside.core.lay.stability import fitting, standing
 from knollside.core.lay.ways import RatedWay, candidates
 from knollside.core.mesh.slicer import Section
 from knollside.core.mesh.solid import mesh_of, solid_of
@@ -175,7 +175,7 @@ def _half(
     mesh: Mesh, s: Strength, mine: np.ndarray, cut_face: Array, volume: float, bed: tuple[float, float, float]
 ) -> Half | None:
     """The best way of one piece: strength first, then what leans. ``cut_face`` up means the cut lies on the bed."""
-    points = mine & ~s.field.apart
+    points = mine & ~s.field.excluded
     if not points.any():
         return None
     ways = np.array([cut_face, *candidates(mesh, ())])

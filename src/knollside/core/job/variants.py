@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from knollside.core.lay.stand import overhang_limit
+from knollside.core.lay.stability import overhang_limit
 from knollside.core.material.bond import height_share
 from knollside.core.material.infill import PATTERNS
 from knollside.core.model import Recipe

@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from knollside.core.lay.stand import REACH_SHARE
+from knollside.core.lay.stability import REACH_SHARE
 from knollside.core.mesh.outline import alike, farthest
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.model import Array, Mesh, Recipe, Refused, rotation_to_up

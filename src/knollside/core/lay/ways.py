@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import ConvexHull
 
-from knollside.core.lay.stand import Footing, Standing, fitting, footing, standing
+from knollside.core.lay.stability import Footing, Standing, fitting, footing, standing
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe
 from knollside.core.strength.field import StressField

@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 
 from knollside.core.mesh.cones import find_cones
+from knollside.core.mesh.feature_relations import related
 from knollside.core.mesh.lettering import DEPTH, find_lettering
 from knollside.core.mesh.patches import Patches, patches_of
 from knollside.core.mesh.rounds import Round, find_rounds
-from knollside.core.mesh.stacks import related
 from knollside.core.mesh.threads import Thread, find_threads
 from knollside.core.mesh.topology import bodies_of, edges_of
 from knollside.core.model import Array, Feature, Ints, Mesh, Refused

@@ -19,15 +19,15 @@ from knollside.core.material.bond import height_share
 from knollside.core.material.cards import Material
 from knollside.core.mesh.slicer import polygon_of
 from knollside.core.model import Array, Mesh, Range, Recipe
-from knollside.core.recipe.price import Pace, Price, price
+from knollside.core.recipe.calibration import Calibration
+from knollside.core.recipe.layer_areas import LayerUse
+from knollside.core.recipe.price import Price, PrinterMotion, price
 from knollside.core.recipe.shellmap import MOST_SHELLS, SAMPLES, ShellMap, map_shells
-from knollside.core.recipe.stack import LayerUse
 from knollside.core.recipe.transformed import Transformed, up_in_section
-from knollside.core.recipe.trim import Trim
+from knollside.core.strength.discretisation import widened
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import PARTED, Ratings, point_reserves, rate
 from knollside.core.strength.resultants import resultants
-from knollside.core.strength.trust import widened
 
 WALLS = (1, 2, 3, 4, 5, 6, 7, 8, 10)
 INFILLS = (0.0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.7, 1.0)
@@ -75,7 +75,13 @@ class PlainPricer:
     """One way to lie, ready to price any recipe of a part without a load: its reserve is not a number."""
 
     def __init__(
-        self, mesh: Mesh, card: Material, direction: tuple[float, float, float], pace: Pace, factor: Range, own: Recipe
+        self,
+        mesh: Mesh,
+        card: Material,
+        direction: tuple[float, float, float],
+        pace: PrinterMotion,
+        factor: Range,
+        own: Recipe,
     ) -> None:
         self.mesh, self.card, self.direction = mesh, card, direction
         self.pace, self.factor, self.own = pace, factor, own
@@ -113,7 +119,7 @@ class Pricer(PlainPricer):
         solved: Recipe,
         card: Material,
         direction: tuple[float, float, float],
-        pace: Pace,
+        pace: PrinterMotion,
         factor: Range,
         bore: float = 0.4,
     ) -> None:
@@ -126,7 +132,7 @@ class Pricer(PlainPricer):
         self.outlines = [polygon_of(self.res.cuts.at(k)) for k in range(len(self.res.heights))]
         up = up_in_section(self.section_way, direction)
         self.lines = Transformed(self.res, self.outlines, up, field.modulus, limits)
-        self.trim = Trim()
+        self.calibration = Calibration()
         self.doubt = 0.0  # the grid's, a share
 
     def dots(self, recipes: list[Recipe], nozzle: float = 0.4) -> list[Dot]:
@@ -148,7 +154,7 @@ class Pricer(PlainPricer):
             more = np.where(index[:, :1] > 1e-12, index[:, :1] / np.maximum(index[:, 1:], 1e-12), 1.0)
         # A cut where the plain section bears next to nothing says little of what a changed one would: it stays.
         out = np.minimum((self.peak[:, None] * more).min(axis=(0, 2)), buckle[1:])
-        out = out * self.trim.at(recipes)
+        out = out * self.calibration.at(recipes)
         if int(self.rating.mode[0]) in PARTED:
             own = height_share(b.layer_height / self.bore)
             out = out * np.array([height_share(r.layer_height / nozzle) / own for r in recipes])
@@ -181,7 +187,7 @@ def trade_board(
     level = float(at @ np.asarray(pricer.section_way))
     weak = int(np.argmin(np.abs(pricer.res.heights + pricer.res.base - level)))
     x, y, z = (float(v) for v in at)
-    return Board(tuple(dots), target, (x, y, z), pricer.outlines[weak], pricer.section_way, pricer.trim.count)
+    return Board(tuple(dots), target, (x, y, z), pricer.outlines[weak], pricer.section_way, pricer.calibration.count)
 
 
 def quick_fit_check(base: Recipe, nozzle: float) -> Recipe:
@@ -225,7 +231,7 @@ def _peaks(
     for c, allow in enumerate(limits):
         one = replace(field, stress=field.stress[c : c + 1], cases=field.cases[c : c + 1])
         _, reserve = point_reserves(one, (allow,), np.asarray(direction))
-        np.minimum.at(out[c], bin_of[~field.apart], reserve[~field.apart])
+        np.minimum.at(out[c], bin_of[~field.excluded], reserve[~field.excluded])
     return out
 
 

@@ -10,11 +10,11 @@ from scipy.special import stdtrit
 from knollside.core.material.cards import Material
 from knollside.core.material.infill import PATTERNS
 from knollside.core.model import Array, Range, Recipe
-from knollside.core.recipe.stack import LayerUse
+from knollside.core.recipe.layer_areas import LayerUse
 
 
 @dataclass(frozen=True)
-class Pace:
+class PrinterMotion:
     """How a printer moves: mm/s, mm/s2, seconds; the ``flow`` its hot end melts, mm3/s. Typical until its own record
     corrects it."""
 
@@ -36,7 +36,7 @@ class Price:
     layer_seconds: Array
 
 
-def price(thickness: float, use: LayerUse, recipe: Recipe, card: Material, pace: Pace, factor: Range) -> Price:
+def price(thickness: float, use: LayerUse, recipe: Recipe, card: Material, pace: PrinterMotion, factor: Range) -> Price:
     """Mass from the areas of sampled layers that stand for ``thickness`` mm each; time from path lengths with a
     start-and-stop share per line.
 
@@ -55,7 +55,7 @@ def grams_of(thickness: float, use: LayerUse, recipe: Recipe, card: Material) ->
     return volume * card.density / 1000
 
 
-def layer_seconds(use: LayerUse, recipe: Recipe, card: Material, pace: Pace) -> Array:
+def layer_seconds(use: LayerUse, recipe: Recipe, card: Material, pace: PrinterMotion) -> Array:
     """Seconds of each sampled layer at full pace, before any is slowed down to cool (k,)."""
     infill_area = use.infill * recipe.infill
     w = recipe.line_width
@@ -92,7 +92,7 @@ class SmallLayers:
 
 
 def small_layers(
-    use: LayerUse, thickness: float, recipe: Recipe, card: Material, pace: Pace
+    use: LayerUse, thickness: float, recipe: Recipe, card: Material, pace: PrinterMotion
 ) -> tuple[SmallLayers, ...]:
     """Runs of sampled layers under the layer-time floor, from below."""
     seconds = layer_seconds(use, recipe, card, pace)

@@ -14,7 +14,7 @@ import numpy as np
 
 from knollside.core.mesh.slicer import cut
 from knollside.core.model import Array, Ints, Mesh, Recipe, rotation_to_up
-from knollside.core.recipe.stack import LayerUse
+from knollside.core.recipe.layer_areas import LayerUse
 
 MOST_WALLS = 20
 MOST_SHELLS = 10

@@ -17,7 +17,7 @@ from knollside.core.material.allowables import Allowables
 from knollside.core.material.infill import line_spacing, stiffness_share
 from knollside.core.mesh.slicer import Section, section_of
 from knollside.core.model import Array, Recipe, rotation_to_up
-from knollside.core.recipe.stack import segments_of
+from knollside.core.recipe.layer_areas import segments_of
 from knollside.core.strength.field import POISSON
 from knollside.core.strength.resultants import Resultants
 

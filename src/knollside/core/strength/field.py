@@ -15,8 +15,8 @@ from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Array, Duty, Feature, Ints, Load, Mesh, Placed, Refused
 from knollside.core.strength import conditions, loads, recover
 from knollside.core.strength.element import Brick, isotropic, layered
-from knollside.core.strength.fineness import refuse_if_short
 from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
+from knollside.core.strength.mesh_size import refuse_if_short
 from knollside.core.strength.multigrid import Operator
 from knollside.core.strength.skin import Skin, cell_scale
 
@@ -68,7 +68,7 @@ class CaseAnswer:
 class StressField:
     """Solid stress (k, n, 6) MPa of k cases at n judged points, in the part's frame.
 
-    ``apart`` marks points at an idealised hold or load edge; ``cell`` is the
+    ``excluded`` marks points at an idealised hold or load edge; ``cell`` is the
     largest cell side, mm; ``balance_error`` the force and moment left over, as a
     share of the loads; ``modulus`` what the displacements were computed with.
     """
@@ -76,7 +76,7 @@ class StressField:
     points: Array
     normals: Array
     stress: Array
-    apart: np.ndarray
+    excluded: np.ndarray
     cases: tuple[CaseAnswer, ...]
     grid_points: Array
     cell: float

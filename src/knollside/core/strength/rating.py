@@ -156,7 +156,7 @@ def rate(
     ``limits`` one set per case. ``points`` (bool) restricts which points may set
     the verdict; by default those away from idealised holds and load edges.
     """
-    keep = np.flatnonzero(~field.apart if points is None else points)
+    keep = np.flatnonzero(~field.excluded if points is None else points)
     directions = np.ascontiguousarray(directions, float)
     count = len(directions)
     worst, parting, across = np.zeros(count), np.zeros(count), np.zeros(count)
@@ -238,7 +238,7 @@ class Weakest:
 def weakest(field: StressField, limits: tuple[Allowables, ...], direction: Array) -> Weakest:
     """One direction in one pass over the points: for a pin that is being dragged."""
     found = rate_points(field, limits, direction)
-    p = int(np.argmin(np.where(field.apart, np.inf, found.reserve)))
+    p = int(np.argmin(np.where(field.excluded, np.inf, found.reserve)))
     return Weakest(float(found.reserve[p]), int(found.mode[p]), p, int(found.case[p]))
 
 

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen, QPolygo
 from PyQt6.QtWidgets import QToolButton, QWidget
 
 from knollside.core.job.answer import LayerLog
-from knollside.core.lay.notes import LayerNote
+from knollside.core.lay.layer_warnings import LayerWarning
 from knollside.gui.instruments.widgets import times
 from knollside.gui.theme.look import font, look
 
@@ -30,7 +30,7 @@ class LogStrip(QWidget):
         self.log: LayerLog | None = None
         self.target = 0.0
         self.old = False
-        self.notes: tuple[LayerNote, ...] = ()
+        self.notes: tuple[LayerWarning, ...] = ()
         self._at = self._free = self._seconds = np.zeros(0)
         self.cursor_mm = -1.0
         self.open_here = QToolButton(self)
@@ -46,7 +46,7 @@ class LogStrip(QWidget):
         self.open_here.setText("close" if self.open_here.isChecked() else "open here")
         self.moved.emit(self.cursor_mm)
 
-    def tell(self, notes: tuple[LayerNote, ...], heights: np.ndarray, free: np.ndarray, seconds: np.ndarray) -> None:
+    def tell(self, notes: tuple[LayerWarning, ...], heights: np.ndarray, free: np.ndarray, seconds: np.ndarray) -> None:
         """Notes by height, mm2 that rest on nothing and seconds a layer, once the layers have been looked at; empty
         before."""
         self.notes, self._at, self._free, self._seconds = notes, heights, free, seconds

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.model import Recipe
-from knollside.core.recipe.stack import inset
+from knollside.core.recipe.layer_areas import inset
 from knollside.gui.theme.look import font, look
 
 

@@ -19,7 +19,7 @@ from knollside.gui.steps.tabs import Tabs
 from knollside.gui.steps.weighpages import SplitPage, WeightsPage
 from knollside.store.records import Kind
 
-WAYS, PLACES, CURES, TRUST, SUPPORTS, COMPARE, SPLIT, WEIGHTS = range(8)
+WAYS, PLACES, REMEDIES, TRUST, SUPPORTS, COMPARE, SPLIT, WEIGHTS = range(8)
 
 
 class LayBook:
@@ -28,14 +28,14 @@ class LayBook:
     def __init__(self, session: Session, ways: QWidget, point_out: Callable[[int], None]) -> None:
         self.session = session
         self.places = PlacesPage(session.changed.emit, point_out)
-        self.cures, self.trust = CuresPage(), TrustPage()
+        self.remedies, self.trust = CuresPage(), TrustPage()
         self.supports = SupportsPage(self._hold, point_out)
         self.compare = ComparePage()
         self.split, self.weights = SplitPage(point_out), WeightsPage(self._weigh)
         pages: tuple[tuple[str, QWidget], ...] = (
             ("Ways", ways),
             ("Weak places", self.places),
-            ("Cures", self.cures),
+            ("Cures", self.remedies),
             ("Trust", self.trust),
             ("Supports", self.supports),
             ("Side by side", self.compare),
@@ -51,7 +51,7 @@ class LayBook:
     def needs(self, view: View) -> tuple[Node[Any], ...]:
         """What the page in front wants besides the ways themselves."""
         page: dict[int, tuple[Node[Any], ...]] = {
-            CURES: (nodes.CURES,),
+            REMEDIES: (nodes.REMEDIES,),
             COMPARE: (nodes.COMPARE,),
             SPLIT: (nodes.SPLIT,),
         }
@@ -77,8 +77,8 @@ class LayBook:
             target = shown.ranking.target
         load = {c.name: sum(ld.newtons for ld in c.loads) for c in duty.cases}
         self.places.put(detail, load)
-        cures = view.get(nodes.CURES)
-        self.cures.put(detail.way if detail is not None else None, cures.fresh, target, cures.refusal)
+        remedies = view.get(nodes.REMEDIES)
+        self.remedies.put(detail.way if detail is not None else None, remedies.fresh, target, remedies.refusal)
         running = view.waiting(nodes.SETTLED) or view.waiting(nodes.LAYERS)
         self.trust.put(shown, view.grid, view.get(nodes.LAYERS).fresh, running)
         self.weights.put(shown, duty.purpose, {str(k): v for k, v in duty.weights.items()})

@@ -7,10 +7,10 @@ from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
-from knollside.core.job.cure import Cure
 from knollside.core.job.questions.strength import Laying, WayDetail
+from knollside.core.job.remedies import Remedy
 from knollside.core.lay.ways import RatedWay
-from knollside.core.strength.trust import ACROSS, GridDoubt, Layered
+from knollside.core.strength.discretisation import ACROSS, GridDoubt, Layered
 from knollside.gui.instruments.widgets import button, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
 
@@ -62,7 +62,7 @@ class PlacesPage(Page):
 class CuresPage(Page):
     """Remedies side by side, with gain and price."""
 
-    def put(self, way: RatedWay | None, found: tuple[Cure, ...] | None, target: float, refused: str) -> None:
+    def put(self, way: RatedWay | None, found: tuple[Remedy, ...] | None, target: float, refused: str) -> None:
         if not self.fresh((Same(way), Same(found), target, refused)):
             return
         if way is None or found is None:
@@ -138,7 +138,7 @@ class TrustPage(Page):
 
 
 def _chosen(laying: Laying) -> str:
-    fine = laying.strength.fineness
+    fine = laying.strength.mesh_size
     if fine is None:
         return ""
     if laying.strength.field.asked < 0.99 * fine.size:

@@ -21,7 +21,7 @@ from knollside.core.fit.threadfit import Threaded, open_flanks
 from knollside.core.job import correcting
 from knollside.core.job.ask import Answerer, MeshKey, Question
 from knollside.core.job.questions.part import Part, ReadMesh
-from knollside.core.lay.stand import fitting
+from knollside.core.lay.stability import fitting
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved, take_flare_off
 from knollside.core.mesh.slicer import cut, polygon_of

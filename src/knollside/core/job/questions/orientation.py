@@ -14,17 +14,17 @@ from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.recipe import strata_of
 from knollside.core.job.questions.strength import GroundOf, StrengthOf
 from knollside.core.job.split import CutPlan, cut_plans
-from knollside.core.lay.bed import BedAdvice, FirstLayer, bed_advice, first_layer
-from knollside.core.lay.notes import LayerNote, free_area, layer_notes
+from knollside.core.lay.bed_adhesion import BedAdhesion, FirstLayer, bed_adhesion, first_layer
+from knollside.core.lay.layer_warnings import LayerWarning, free_area, layer_warnings
 from knollside.core.lay.seams import SeamAdvice, seam_advice
-from knollside.core.lay.stand import footing
+from knollside.core.lay.stability import footing
 from knollside.core.lay.supports import Region, regions
 from knollside.core.lay.ways import NET_DIRECTIONS, RatedWay
 from knollside.core.lay.ways import plain_ways as list_plain
 from knollside.core.material.cards import Material
 from knollside.core.model import Array, FaceMark, Holding, PrinterFacts, Purpose, Range, Recipe
-from knollside.core.recipe.price import Pace, SmallLayers, layer_seconds, small_layers
-from knollside.core.recipe.stack import use_of_layers
+from knollside.core.recipe.layer_areas import use_of_layers
+from knollside.core.recipe.price import PrinterMotion, SmallLayers, layer_seconds, small_layers
 
 Vec = tuple[float, float, float]
 Marks = tuple[tuple[str, FaceMark], ...]
@@ -41,12 +41,12 @@ class Supported:
     there."""
 
     regions: tuple[Region, ...]
-    bed: BedAdvice
+    bed: BedAdhesion
     layers: int
     seam: SeamAdvice | None
     small: tuple[SmallLayers, ...]
     first: FirstLayer
-    notes: tuple[LayerNote, ...]
+    notes: tuple[LayerWarning, ...]
     heights: Array
     free: Array
     seconds: Array
@@ -73,18 +73,18 @@ class Supports(Question[Supported]):
         foot = footing(part.mesh, self.direction, recipe, self.printer.bed_mm)
         seam = seam_advice(part.mesh, part.features, marks, self.weak, strata)
         use, each = use_of_layers(strata.outline, strata.h, recipe)
-        small = small_layers(use, each, recipe, card, Pace())
-        seconds = layer_seconds(use, recipe, card, Pace())
+        small = small_layers(use, each, recipe, card, PrinterMotion())
+        seconds = layer_seconds(use, recipe, card, PrinterMotion())
         heights = (np.arange(len(seconds)) + 0.5) * each
         quick = tuple((s.low, s.high, s.seconds) for s in small)
         return Supported(
             found,
-            bed_advice(foot, card, self.printer.enclosed),
+            bed_adhesion(foot, card, self.printer.enclosed),
             len(strata.outline),
             seam,
             small,
             first_layer(strata.outline[0], recipe, self.printer.nozzle_mm),
-            layer_notes(strata, found, part.features, quick, recipe),
+            layer_warnings(strata, found, part.features, quick, recipe),
             heights,
             free_area(strata, heights),
             seconds,
@@ -110,7 +110,7 @@ class Compare(Question[tuple[Column, ...]]):
         for i, w in enumerate(self.ways):
             ask.tick(i / len(self.ways), f"weighing way {w.letter}")
             at = part.mesh, part.features, marks, self.mates, w, self.recipe, self.holding, self.card
-            out.append(column(*at, Pace(), self.factor, self.printer.enclosed))
+            out.append(column(*at, PrinterMotion(), self.factor, self.printer.enclosed))
         return unbeaten(out)
 
 

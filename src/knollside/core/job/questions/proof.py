@@ -14,7 +14,7 @@ from knollside.core.proof.fromjob import Wish, make
 from knollside.core.proof.piece import TestPiece
 from knollside.core.proof.section import Section, section_box
 from knollside.core.recipe.board import PlainPricer
-from knollside.core.recipe.price import Pace
+from knollside.core.recipe.price import PrinterMotion
 
 Vec = tuple[float, float, float]
 
@@ -30,7 +30,7 @@ class Piece:
 
 
 def _cost(mesh: Mesh, direction: Vec, recipe: Recipe, card: Material, factor: Range) -> tuple[float, float]:
-    price = PlainPricer(mesh, card, direction, Pace(), factor, recipe).price(recipe)
+    price = PlainPricer(mesh, card, direction, PrinterMotion(), factor, recipe).price(recipe)
     return price.grams, price.hours.value
 
 

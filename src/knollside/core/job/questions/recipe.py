@@ -9,22 +9,22 @@ import numpy as np
 
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer, Question
-from knollside.core.job.cure import Cure, cures
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.strength import Detail, Rank, StrengthOf
+from knollside.core.job.remedies import Remedy, remedies
 from knollside.core.job.variants import Variant, variants
 from knollside.core.lay.strata import Strata, lay_strata
 from knollside.core.material.cards import Material
 from knollside.core.model import PrinterFacts, Range, Recipe
 from knollside.core.recipe.board import Board, Dot, PlainPricer, Pricer, trade_board
 from knollside.core.recipe.breakeven import BreakEven, break_even
+from knollside.core.recipe.calibration import anchors, calibration
 from knollside.core.recipe.choose import Choice
-from knollside.core.recipe.price import Pace, Price
+from knollside.core.recipe.price import Price, PrinterMotion
 from knollside.core.recipe.roofs import Roof, roofs
 from knollside.core.recipe.spiral import Spiral, spiral_of
-from knollside.core.recipe.trim import anchors, trim
+from knollside.core.strength.discretisation import widened
 from knollside.core.strength.rating import rate
-from knollside.core.strength.trust import widened
 
 Vec = tuple[float, float, float]
 
@@ -64,7 +64,7 @@ class PricerOf(Question[Pricer]):
 
     def answer(self, ask: Answerer) -> Pricer:
         part, s = ask(self.strength.solve.part), ask(self.strength, 0.0, 0.1 if self.checked else 0.8)
-        made = answer.pricer(part, s, self.direction, Pace(), self.factor, self.nozzle_mm)
+        made = answer.pricer(part, s, self.direction, PrinterMotion(), self.factor, self.nozzle_mm)
         made.doubt = self.doubt
         if self.checked:
             tried = anchors(self.strength.recipe)
@@ -75,7 +75,7 @@ class PricerOf(Question[Pricer]):
                 ask.tick(low, f"solving recipe {i + 1} of {len(tried)}")
                 printed = ask(self.strength.printed(r, self.direction), low, high)
                 solved.append(float(rate(printed.field, printed.limits, np.array([self.direction])).reserve[0]))
-            made.trim = trim(tried, estimated, np.array(solved))
+            made.calibration = calibration(tried, estimated, np.array(solved))
         return made
 
 
@@ -111,19 +111,19 @@ class Build(Question[Building]):
 
 
 @dataclass(frozen=True, eq=False)
-class Cures(Question[tuple[Cure, ...]]):
+class Remedies(Question[tuple[Remedy, ...]]):
     """What would cure a way that is too weak, each with its gain and its price."""
 
     detail: Detail
     rank: Rank
     build: Build
 
-    def answer(self, ask: Answerer) -> tuple[Cure, ...]:
+    def answer(self, ask: Answerer) -> tuple[Remedy, ...]:
         strength = self.detail.strength
         told, laying = ask(self.detail, 0.0, 0.3), ask(self.rank, 0.3, 0.5)
         building = ask(self.build, 0.5, 0.95)
         at = ask(strength.solve.part), strength.duty, ask(strength), laying.ranking, told.way, told.log
-        return cures(*at, building.board, building.materials)
+        return remedies(*at, building.board, building.materials)
 
 
 @dataclass(frozen=True)
@@ -156,7 +156,7 @@ class Buys(Question[Buying]):
             at = self.strength, self.direction, self.factor, self.nozzle_mm, self.checked, self.doubt
             pricer = ask(PricerOf(*at), 0.0, 0.3)
         else:
-            pricer = PlainPricer(part.mesh, self.card, self.direction, Pace(), self.factor, self.recipe)
+            pricer = PlainPricer(part.mesh, self.card, self.direction, PrinterMotion(), self.factor, self.recipe)
         dot = pricer.dots([self.recipe], self.nozzle_mm)[0]
         ask.tick(0.3, "pricing other layers and nozzles")
         found = variants(pricer, self.recipe, self.nozzle_mm)
@@ -177,9 +177,9 @@ class PriceOf(Question[Price]):
 
     def answer(self, ask: Answerer) -> Price:
         ask.tick(0.1, "pricing it")
-        return PlainPricer(ask(self.part).mesh, self.card, self.direction, Pace(), self.factor, self.recipe).price(
-            self.recipe
-        )
+        return PlainPricer(
+            ask(self.part).mesh, self.card, self.direction, PrinterMotion(), self.factor, self.recipe
+        ).price(self.recipe)
 
 
 @dataclass(frozen=True)

@@ -27,11 +27,7 @@ from knollside.core.model import (
     Refused,
     Surroundings,
 )
-from knollside.core.strength.field import POISSON, refuse_unready
-from knollside.core.strength.places import Portion, WeakPlace, portions, weak_places
-from knollside.core.strength.rating import rate, sphere
-from knollside.core.strength.superpose import mix, plan_of
-from knollside.core.strength.trust import (
+from knollside.core.strength.discretisation import (
     MOVED,
     UNCHECKED,
     GridDoubt,
@@ -43,6 +39,10 @@ from knollside.core.strength.trust import (
     solve_layered,
     widened,
 )
+from knollside.core.strength.field import POISSON, refuse_unready
+from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
+from knollside.core.strength.rating import rate, sphere
+from knollside.core.strength.superpose import mix, plan_of
 
 Vec = tuple[float, float, float]
 
@@ -138,7 +138,7 @@ class StrengthOf(Question[Strength]):
         refuse_unready(ask(self.solve.part).mesh, self.duty)
         found = ask(self.solve, 0.0, 0.99)
         field = mix(found.field, plan_of(self.solve.held, self.cases))
-        return replace(strength_of(field, self.duty, self.recipe, self.card), fineness=found.fineness)
+        return replace(strength_of(field, self.duty, self.recipe, self.card), mesh_size=found.mesh_size)
 
     def printed(self, recipe: Recipe, direction: Vec | None) -> StrengthOf:
         """The same question of another recipe, with the shell that a way makes."""
@@ -340,7 +340,7 @@ class WayDetail:
 
     log: LayerLog
     way: RatedWay
-    places: tuple[WeakPlace, ...]
+    places: tuple[HotSpot, ...]
     portions: tuple[Portion, ...]
     bend: Array
     movement: float
@@ -362,7 +362,7 @@ class Detail(Question[WayDetail]):
         way = answer.one_way(part, s, self.bed, self.direction)
         n = np.asarray(self.direction)
         ask.tick(0.75, "finding what goes first")
-        places = weak_places(s.field, s.limits, n)
+        places = hot_spots(s.field, s.limits, n)
         thin = portions(part.mesh, s.field, s.limits, n, sphere(NET_DIRECTIONS)[::4])
         return WayDetail(log, way, places, thin, *answer.bend_of(part, s))
 

@@ -16,7 +16,7 @@ SAMPLES = 60
 
 
 @dataclass(frozen=True)
-class LayerStack:
+class LayerAreas:
     """Sampled layers of one way: ``heights`` (k,), each standing for ``thickness`` mm.
 
     ``outline[k]`` is the exact polygon; ``above`` and ``below`` give the polygons a
@@ -30,13 +30,13 @@ class LayerStack:
     below: dict[int, tuple[BaseGeometry, ...]]
 
 
-def stack_layers(
+def layer_areas(
     mesh: Mesh,
     direction: tuple[float, float, float],
     layer_height: float,
     shells: tuple[int, ...],
     samples: int = SAMPLES,
-) -> LayerStack:
+) -> LayerAreas:
     """Cut ``samples`` levels (fewer for a low part) and their neighbours ``shells`` layers away."""
     turned = mesh.turned(rotation_to_up(direction))
     low, high = turned.bounds[:, 2]
@@ -54,7 +54,7 @@ def stack_layers(
     def covered(sense: int) -> dict[int, tuple[BaseGeometry, ...]]:
         return {s: tuple(map(_both, at(sense), at(sense * s))) for s in shells if s > 0}
 
-    return LayerStack(heights, float(high - low) / count, at(0), covered(1), covered(-1))
+    return LayerAreas(heights, float(high - low) / count, at(0), covered(1), covered(-1))
 
 
 def use_of_layers(outline: tuple[BaseGeometry, ...], h: float, recipe: Recipe) -> tuple[LayerUse, float]:
@@ -70,7 +70,7 @@ def _both(near: BaseGeometry, far: BaseGeometry) -> BaseGeometry:
 
 def stack_of(
     outline: tuple[BaseGeometry, ...], h: float, shells: tuple[int, ...], samples: int = SAMPLES
-) -> LayerStack:
+) -> LayerAreas:
     """A stack from layers that are cut already, ``h`` mm each: about ``samples`` of them, with their neighbours."""
     count = len(outline)
     picked = np.unique(np.round(np.linspace(0, count - 1, min(samples, count))).astype(int))
@@ -82,7 +82,7 @@ def stack_of(
     def covered(s: int, sense: int) -> tuple[BaseGeometry, ...]:
         return tuple(_both(near(k + sense), near(k + sense * s)) for k in picked)
 
-    return LayerStack(
+    return LayerAreas(
         (picked + 0.5) * h,
         count * h / len(picked),
         tuple(outline[k] for k in picked),
@@ -114,7 +114,7 @@ class LayerUse:
     edge: Array
 
 
-def use_of(stack: LayerStack, recipe: Recipe) -> LayerUse:
+def use_of(stack: LayerAreas, recipe: Recipe) -> LayerUse:
     """What ``recipe`` lays down in each sampled layer, by exact polygon offsets."""
     w = recipe.line_width
     walls, solids, infills, lengths, loops, edges = [], [], [], [], [], []

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from knollside.core.lay.stand import Footing
+from knollside.core.lay.stability import Footing
 from knollside.core.material.cards import Material
 from knollside.core.mesh.outline import sides
 from knollside.core.model import Recipe
@@ -18,7 +18,7 @@ _LEAN_AT = 0.12  # margin over the centre's height below which a knock may tip i
 
 
 @dataclass(frozen=True)
-class BedAdvice:
+class BedAdhesion:
     """``kind`` nothing, brim or raft; its ``width`` mm and ``why``; the ``curl`` index (1: corners start to lift)
     and the ``span`` of the contact it comes from, mm."""
 
@@ -29,7 +29,7 @@ class BedAdvice:
     span: float
 
 
-def bed_advice(foot: Footing, card: Material, enclosed: bool = False) -> BedAdvice:
+def bed_adhesion(foot: Footing, card: Material, enclosed: bool = False) -> BedAdhesion:
     """A brim by shrinkage and length, or for a narrow stand; a raft where next to nothing touches the bed.
 
     Curl grows with the shrinkage and the length that shrinks, less in a closed chamber: a rule of practice, not
@@ -39,15 +39,17 @@ def bed_advice(foot: Footing, card: Material, enclosed: bool = False) -> BedAdvi
     shrink = sum(card.shrink_percent) / 2
     curl = shrink / _SHRINK_AT * span / _LENGTH_AT * (0.6 if enclosed else 1.0)
     if foot.contact < 30.0 and foot.height > 5.0:
-        return BedAdvice(
+        return BedAdhesion(
             "raft", 5.0, f"only {foot.contact:.0f} mm² touch the bed under {foot.height:.0f} mm", curl, span
         )
     if curl >= 0.5:
         width = min(5.0 + 5.0 * round(2 * (curl - 0.5)) / 2, 15.0)
-        return BedAdvice("brim", width, f"{span:.0f} mm long, and {card.name} shrinks about {shrink:.1f} %", curl, span)
+        return BedAdhesion(
+            "brim", width, f"{span:.0f} mm long, and {card.name} shrinks about {shrink:.1f} %", curl, span
+        )
     if foot.lean < _LEAN_AT and foot.height > 20.0:
-        return BedAdvice("brim", 5.0, f"{foot.height:.0f} mm high on a narrow stand", curl, span)
-    return BedAdvice("nothing", 0.0, f"{foot.contact / 100:.1f} cm² lie flat, {span:.0f} mm long", curl, span)
+        return BedAdhesion("brim", 5.0, f"{foot.height:.0f} mm high on a narrow stand", curl, span)
+    return BedAdhesion("nothing", 0.0, f"{foot.contact / 100:.1f} cm² lie flat, {span:.0f} mm long", curl, span)
 
 
 @dataclass(frozen=True)

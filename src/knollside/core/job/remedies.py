@@ -17,7 +17,7 @@ from knollside.core.strength.rating import rate
 
 
 @dataclass(frozen=True)
-class Cure:
+class Remedy:
     """One remedy: ``kind`` (way, thicken, fillet, material, recipe, place, load), what to do, the reserve it
     would give (None where it is set to give just what is needed), and what it costs."""
 
@@ -27,7 +27,7 @@ class Cure:
     price: str
 
 
-def cures(
+def remedies(
     part: PartFacts,
     duty: Duty,
     s: Strength,
@@ -36,23 +36,23 @@ def cures(
     log: LayerLog | None,
     board: Board | None = None,
     choices: tuple[Choice, ...] = (),
-) -> tuple[Cure, ...]:
+) -> tuple[Remedy, ...]:
     """Remedies for one way, likeliest first. Nothing is drawn into the mesh: it says what to change in the model."""
     have, need = way.reserve.value, s.target
-    out: list[Cure] = []
+    out: list[Remedy] = []
     better = [w for w in ranking.ways if w.reserve.value > 1.1 * have and w.footing.stands and w.footing.fits]
     if better:
         best = max(better, key=lambda w: w.reserve.value)
         more = (best.overhang - way.overhang) / 100
         price = f"{best.footing.height - way.footing.height:+.0f} mm high, {more:+.0f} cm² leaning too far"
-        out.append(Cure("way", f"Lie it as {best.letter}, {best.title.lower()}", best.reserve.value, price))
+        out.append(Remedy("way", f"Lie it as {best.letter}, {best.title.lower()}", best.reserve.value, price))
     if have < need:
         out += _thicken(part, s, way, log, need / have)
     for c in choices:
         if c.reserve is not None and not c.out and c.card.name != s.card.name and c.reserve.value > 1.05 * have:
             extra = c.card.price_per_kg / s.card.price_per_kg
             price = f"{extra:.1f} times the price a kilogram; {c.card.note}"
-            out.append(Cure("material", f"Print it in {c.card.name}", c.reserve.value, price))
+            out.append(Remedy("material", f"Print it in {c.card.name}", c.reserve.value, price))
             break
     if board is not None:
         out += _recipe(board, have, need)
@@ -62,7 +62,7 @@ def cures(
     if 0.1 * need < have < need:
         share = have / need
         out.append(
-            Cure(
+            Remedy(
                 "load",
                 f"Load it with {share * 100:.0f} % of what is stated",
                 None,
@@ -72,7 +72,7 @@ def cures(
     return tuple(out)
 
 
-def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, short: float) -> list[Cure]:
+def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, short: float) -> list[Remedy]:
     """How much more section, or which fillet, from the resultants at the weak height.
 
     A bent section gains with the square of its depth; a peak over the nominal stress falls with the corner's
@@ -81,10 +81,12 @@ def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, 
     deeper = math.sqrt(short) - 1
     if deeper > 1.2:
         return [
-            Cure("thicken", "No sensible thickening will do: shape it anew", None, "it is short by more than fourfold")
+            Remedy(
+                "thicken", "No sensible thickening will do: shape it anew", None, "it is short by more than fourfold"
+            )
         ]
     out = [
-        Cure(
+        Remedy(
             "thicken",
             f"Make it {deeper * 100:.0f} % deeper at {way.place_height:.0f} mm, {way.place_name}",
             None,
@@ -104,7 +106,7 @@ def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, 
         if 0.5 <= radius <= depth:
             out.insert(
                 0,
-                Cure(
+                Remedy(
                     "fillet",
                     f"Round the inner corner {way.place_name} to about {radius:.0f} mm",
                     None,
@@ -114,7 +116,7 @@ def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, 
     return out
 
 
-def _recipe(board: Board, have: float, need: float) -> list[Cure]:
+def _recipe(board: Board, have: float, need: float) -> list[Remedy]:
     holds = [d for d in board.dots if d.reserve.low >= need]
     if holds:
         d = min(holds, key=lambda d: d.price.grams)
@@ -124,10 +126,10 @@ def _recipe(board: Board, have: float, need: float) -> list[Cure]:
         return []
     fill = "solid" if d.recipe.infill >= 1 else f"{d.recipe.infill * 100:.0f} % infill"
     price = f"{d.price.grams:.0f} g, {d.price.hours.value:.1f} h"
-    return [Cure("recipe", f"Print {d.recipe.walls} walls, {fill}", d.reserve.value, price)]
+    return [Remedy("recipe", f"Print {d.recipe.walls} walls, {fill}", d.reserve.value, price)]
 
 
-def _cooler(duty: Duty, s: Strength, way: RatedWay, need: float) -> Cure | None:
+def _cooler(duty: Duty, s: Strength, way: RatedWay, need: float) -> Remedy | None:
     """The warmest place that would still give what is needed, or what room heat gives."""
     now = duty.surroundings.temperature_c
     if now <= ROOM + 5:
@@ -146,4 +148,4 @@ def _cooler(duty: Duty, s: Strength, way: RatedWay, need: float) -> Cure | None:
         warmest = next((c for c in range(int(now), int(ROOM), -1) if at(c) * sure >= need), int(ROOM))
     except Refused:
         return None
-    return Cure("place", f"Keep it below {warmest} °C", at(float(warmest)), "shade, or another spot")
+    return Remedy("place", f"Keep it below {warmest} °C", at(float(warmest)), "shade, or another spot")

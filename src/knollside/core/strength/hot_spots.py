@@ -18,7 +18,7 @@ PLACES = 5
 
 
 @dataclass(frozen=True)
-class WeakPlace:
+class HotSpot:
     """One place that would let go: its ``reserve``, ``mode``, load ``case`` and number, and whether it lies at
     an idealised support or load edge (``at_support``), where the stress is not to be trusted alone."""
 
@@ -30,18 +30,18 @@ class WeakPlace:
     at_support: bool
 
 
-def weak_places(
+def hot_spots(
     field: StressField, limits: tuple[Allowables, ...], direction: Array, count: int = PLACES
-) -> tuple[WeakPlace, ...]:
+) -> tuple[HotSpot, ...]:
     """The ``count`` weakest places of one way, none nearer to another than a tenth of the part; one of
     them at most at a support, and it is marked so."""
     found = rate_points(field, limits, direction)
     span = float(np.ptp(field.points, axis=0).max())
     apart = max(0.1 * span, 3 * field.cell)
-    out: list[WeakPlace] = []
+    out: list[HotSpot] = []
     taken = np.zeros((0, 3))
-    support = int(np.argmin(np.where(field.apart, found.reserve, np.inf)))
-    clear = np.flatnonzero(~field.apart)
+    support = int(np.argmin(np.where(field.excluded, found.reserve, np.inf)))
+    clear = np.flatnonzero(~field.excluded)
     for p in (*clear[np.argsort(found.reserve[clear])], support):
         if p != support:
             # One place is kept for the support, if a support is weaker than what is left.
@@ -49,7 +49,7 @@ def weak_places(
             full = left == 0 or (left == 1 and found.reserve[support] < found.reserve[p])
             if full or not np.isfinite(found.reserve[p]):
                 continue
-        elif len(out) == count or not field.apart[p]:
+        elif len(out) == count or not field.excluded[p]:
             break
         at = field.points[p]
         if p != support and len(taken) and float(np.linalg.norm(taken - at, axis=1).min()) < apart:
@@ -58,13 +58,13 @@ def weak_places(
         x, y, z = (float(v) for v in at)
         case = int(found.case[p])
         out.append(
-            WeakPlace(
+            HotSpot(
                 (x, y, z),
                 float(found.reserve[p]),
                 MODES[int(found.mode[p])],
                 field.cases[case].name,
                 case,
-                bool(field.apart[p]),
+                bool(field.excluded[p]),
             )
         )
     return tuple(sorted(out, key=lambda w: w.reserve))
@@ -109,7 +109,7 @@ def portions(
     cell = float(grid.size.prod())
     out: list[Portion] = []
     sizes = ndimage.sum_labels(rest, label, np.arange(1, count + 1)) * cell
-    clear = np.flatnonzero(~field.apart)
+    clear = np.flatnonzero(~field.excluded)
     tree = cKDTree(field.points[clear])
     total = float(solid.sum()) * cell
     for k in np.argsort(-sizes):

@@ -20,7 +20,7 @@ _MOST = 1.5  # log ratio; past it estimate and solve speak of different things
 
 
 @dataclass(frozen=True)
-class Trim:
+class Calibration:
     """``places`` (a, 2) of the solved recipes and their ``logs`` (a,) of solved over estimated reserve; none yet
     leaves everything as it is."""
 
@@ -46,7 +46,7 @@ def anchors(base: Recipe) -> list[Recipe]:
     return [base.model_copy(update={"walls": w, "infill": i}) for w, i in ANCHORS]
 
 
-def trim(recipes: list[Recipe], estimated: Array, solved: Array) -> Trim:
+def calibration(recipes: list[Recipe], estimated: Array, solved: Array) -> Calibration:
     """What the estimates of some recipes lack against their solves."""
     places, logs = [], []
     for r, e, s in zip(recipes, estimated, solved, strict=True):
@@ -55,7 +55,7 @@ def trim(recipes: list[Recipe], estimated: Array, solved: Array) -> Trim:
         for w in walls:
             places.append(_place(r.model_copy(update={"walls": w})))
             logs.append(log)
-    return Trim(np.array(places), np.array(logs))
+    return Calibration(np.array(places), np.array(logs))
 
 
 def _place(r: Recipe) -> tuple[float, float]:

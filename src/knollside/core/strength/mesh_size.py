@@ -30,7 +30,7 @@ _CELLS, _STIFF = (1.0, 2.0, 3.0, 4.0, 6.0), (0.33, 0.13, 0.07, 0.04, 0.0)
 
 
 @dataclass(frozen=True)
-class Fineness:
+class MeshSize:
     """The cell ``size`` to ask for, the one ``wanted``, mm, and ``why``; the ``narrowest`` slit of the part, mm."""
 
     size: float
@@ -53,7 +53,7 @@ class Fineness:
         return self.size > 1.02 * self.wanted
 
 
-def choose_fineness(mesh: Mesh, cells: int, skin: Skin | None) -> Fineness:
+def choose_mesh_size(mesh: Mesh, cells: int, skin: Skin | None) -> MeshSize:
     """Cells for about ``cells`` of them, or up to twice as many where the shell or thin walls ask for it.
 
     Half the shell for stress in it (docs/methods.md 1.3), two cells through the wall that a twentieth of the surface
@@ -70,7 +70,7 @@ def choose_fineness(mesh: Mesh, cells: int, skin: Skin | None) -> Fineness:
     size = max(wanted, least)
     if size > 1.02 * wanted:
         why = f"as many as answer quickly; {wanted:.2f} mm would be {why}"
-    return Fineness(size, wanted, why, narrow_slit(mesh))
+    return MeshSize(size, wanted, why, narrow_slit(mesh))
 
 
 def thin_wall(mesh: Mesh) -> float:

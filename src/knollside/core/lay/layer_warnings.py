@@ -16,7 +16,7 @@ _MIN_THIN_MM2 = 0.5
 
 
 @dataclass(frozen=True)
-class LayerNote:
+class LayerWarning:
     """One note: from ``low`` to ``high`` mm over the bed, its ``kind`` (island, bridge, ceiling, thin, lying hole,
     quick), the words, and whether it needs doing something about."""
 
@@ -27,31 +27,31 @@ class LayerNote:
     grave: bool
 
 
-def layer_notes(
+def layer_warnings(
     strata: Strata,
     found: tuple[Region, ...],
     features: tuple[Feature, ...],
     quick: tuple[tuple[float, float, float], ...],
     recipe: Recipe,
-) -> tuple[LayerNote, ...]:
+) -> tuple[LayerWarning, ...]:
     """All notes of a way, grave ones first, then from below. ``quick`` gives (low, high, seconds) of layers that are
     done too fast to cool."""
     out = [_of_region(r) for r in found if r.kind in ("island", "bridge", "ledge") or r.needed]
     out += _thin(strata, recipe)
     out += _lying(strata, features)
-    out += [LayerNote(a, b, "quick", f"{s:.0f} s a layer: slow down", False) for a, b, s in quick]
+    out += [LayerWarning(a, b, "quick", f"{s:.0f} s a layer: slow down", False) for a, b, s in quick]
     return tuple(sorted(out, key=lambda n: (not n.grave, n.low)))
 
 
-def _of_region(r: Region) -> LayerNote:
+def _of_region(r: Region) -> LayerWarning:
     if r.kind == "island":
-        return LayerNote(r.low, r.high, "island", "starts in the air", True)
+        return LayerWarning(r.low, r.high, "island", "starts in the air", True)
     if r.kind == "bridge":
         span = 2 * r.far
         kind = "ceiling" if r.area > span * BRIDGE_MM * 2 else "bridge"
-        return LayerNote(r.low, r.high, kind, f"{kind}, spans {span:.0f} mm", r.needed)
+        return LayerWarning(r.low, r.high, kind, f"{kind}, spans {span:.0f} mm", r.needed)
     words = {"ledge": f"ledge sticks out {r.far:.1f} mm", "arch": "wide arch"}.get(r.kind, "leans too far")
-    return LayerNote(r.low, r.high, r.kind, words, r.needed)
+    return LayerWarning(r.low, r.high, r.kind, words, r.needed)
 
 
 def free_area(strata: Strata, heights: Array) -> Array:
@@ -64,7 +64,7 @@ def free_area(strata: Strata, heights: Array) -> Array:
     return out
 
 
-def _thin(strata: Strata, recipe: Recipe) -> list[LayerNote]:
+def _thin(strata: Strata, recipe: Recipe) -> list[LayerWarning]:
     """Walls narrower than one line, which are left out, or than two, which leave a gap: by opening the outline."""
     picked = np.unique(np.linspace(0, len(strata.outline) - 1, _SAMPLED).astype(int))
     lost, slim = [], []
@@ -80,7 +80,7 @@ def _thin(strata: Strata, recipe: Recipe) -> list[LayerNote]:
         (_runs(lost, step), f"walls under one line ({recipe.line_width:g} mm) are lost", True),
         (_runs(slim, step), "walls under two lines leave a gap", False),
     ):
-        out += [LayerNote(strata.level(a), strata.level(b + 1), "thin", words, grave) for a, b in runs]
+        out += [LayerWarning(strata.level(a), strata.level(b + 1), "thin", words, grave) for a, b in runs]
     return out
 
 
@@ -102,7 +102,7 @@ def _runs(layers: list[int], step: float) -> list[tuple[int, int]]:
     return out
 
 
-def _lying(strata: Strata, features: tuple[Feature, ...]) -> list[LayerNote]:
+def _lying(strata: Strata, features: tuple[Feature, ...]) -> list[LayerWarning]:
     out = []
     for f in features:
         if f.kind != "hole" or f.diameter is None or f.diameter < 2:
@@ -112,5 +112,5 @@ def _lying(strata: Strata, features: tuple[Feature, ...]) -> list[LayerNote]:
             middle = float(centre[2]) - strata.base
             top = middle + f.diameter / 2
             words = f"{f.title.lower()} lies: its top sags"
-            out.append(LayerNote(middle - f.diameter / 2, top, "lying hole", words, False))
+            out.append(LayerWarning(middle - f.diameter / 2, top, "lying hole", words, False))
     return out

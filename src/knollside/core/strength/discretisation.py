@@ -10,8 +10,8 @@ import numpy as np
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Duty, Feature, Mesh, Range, Recipe, Refused
 from knollside.core.strength.field import StressField, Tick, solve
-from knollside.core.strength.fineness import Wall, wall_at
-from knollside.core.strength.places import weak_places
+from knollside.core.strength.hot_spots import hot_spots
+from knollside.core.strength.mesh_size import Wall, wall_at
 from knollside.core.strength.rating import rate
 from knollside.core.strength.skin import skin_of
 
@@ -106,10 +106,10 @@ def changes_of(a: StressField, b: StressField, limits: tuple[Allowables, ...], w
     # Judged where neither grid calls it a support's edge: the coarser one's margin serves both.
     from scipy.spatial import cKDTree
 
-    margin = b.apart.copy()
-    if a.apart.any():
-        margin |= cKDTree(a.points[a.apart]).query(b.points)[0] < 0.6 * a.cell
-    keep = ~margin if not margin.all() else ~b.apart
+    margin = b.excluded.copy()
+    if a.excluded.any():
+        margin |= cKDTree(a.points[a.excluded]).query(b.points)[0] < 0.6 * a.cell
+    keep = ~margin if not margin.all() else ~b.excluded
     first, second = rate(a, limits, ways).reserve, rate(b, limits, ways, points=keep).reserve
     return tuple(float(c) for c in np.abs(second / first - 1))
 
@@ -140,7 +140,7 @@ def solve_layered(
     again = solve(mesh, features, duty, field.modulus, field.cells, skin, (ACROSS, n), tick)
     quick = float(rate(field, limits, n[None]).reserve[0])
     rated = rate(again, limits, n[None])
-    worst = next((p for p in weak_places(again, limits, n, 3) if not p.at_support), None)
+    worst = next((p for p in hot_spots(again, limits, n, 3) if not p.at_support), None)
     if worst is None:
         raise Refused("There is no place away from the supports to judge.")
     return Layered(direction, quick, rated.range_of(0), worst.mode, worst.at, again.greatest_movement), again

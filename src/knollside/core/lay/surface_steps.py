@@ -7,7 +7,7 @@ import numpy as np
 from knollside.core.model import Feature, Mesh
 
 
-def show_grain(
+def surface_steps(
     mesh: Mesh,
     features: tuple[Feature, ...],
     marks: dict[str, str],
