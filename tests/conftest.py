@@ -205,7 +205,7 @@ def desk(qapp, filled: Path, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # 
     from PyQt6.QtCore import QEvent
 
     # A coarser grid than a person gets: what is tested here is the window, not the stress.
-    monkeypatch.setattr("knollside.gui.nodes.cells", 4_600)  # a thin shell may double it
+    monkeypatch.setattr("knollside.gui.nodes.cells", 2_000)  # a thin shell may double it
     shutil.copy(filled, tmp_path / "w.sqlite")
     made = open_desk(qapp, tmp_path / "w.sqlite")
     yield made

@@ -245,7 +245,7 @@ def _named(dots: list[Dot], target: float) -> list[Dot]:
             frontier.add(i)
     names: dict[int, str] = {}
 
-    def first(name: str, wanted: Callable[[Dot], bool], rank: Callable[[Dot], float]) -> None:
+    def first(name: str, wanted: Callable[[Dot], bool], rank: Callable[[Dot], float | tuple[float, float]]) -> None:
         found = [i for i, d in enumerate(dots) if wanted(d) and i not in names]
         if found:
             names[min(found, key=lambda i: rank(dots[i]))] = name
@@ -258,7 +258,7 @@ def _named(dots: list[Dot], target: float) -> list[Dot]:
     # The low end decides: what only its middle would carry is not called holding.
     first(LIGHTEST, lambda d: d.reserve.low >= target, light)
     if not names:
-        first(NEAREST, lambda d: d.reserve.low == d.reserve.low, lambda d: -d.reserve.low)
+        first(NEAREST, lambda d: d.reserve.low == d.reserve.low, lambda d: (-round(d.reserve.low, 3), light(d)))
     first("All solid", lambda d: d.recipe.infill == 1.0, lambda d: abs(d.recipe.walls - 4) + abs(d.recipe.tops - 5))
     first("Thick shell, empty", lambda d: d.recipe.infill == 0.0, lambda d: abs(d.recipe.walls - 6) - d.recipe.tops)
     first("Some of both", lambda d: d.recipe.infill == 0.3 and d.recipe.tops == 5, lambda d: abs(d.recipe.walls - 4))
