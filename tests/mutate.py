@@ -25,7 +25,7 @@ CORE = ROOT / "src/knollside/core"
 KEPT = ROOT / ".mutate"
 SECONDS = 240  # of tests for one change
 # What a person reads or waits for, not what is computed.
-_TOLD = {"tick", "say", "tell", "Refused", "Field", "ValueError", "TypeError", "KeyError", "AssertionError"}
+_TOLD = {"tick", "ask", "say", "tell", "Refused", "Field", "ValueError", "TypeError", "KeyError", "AssertionError"}
 _SWAPS: dict[type[ast.AST], tuple[str, str]] = {
     ast.Add: ("+", "-"),
     ast.Sub: ("-", "+"),

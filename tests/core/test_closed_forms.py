@@ -13,6 +13,8 @@ import pytest
 import shapely
 from conftest import mesh_of
 
+from knollside.core.fit.hardware import catalogue
+from knollside.core.fit.play import running_in
 from knollside.core.lay.bed_adhesion import bed_adhesion
 from knollside.core.lay.stability import Footing
 from knollside.core.lay.strata import Free, Strata
@@ -126,3 +128,20 @@ def test_the_prior_of_a_bond_is_worth_one_test(ratio: float) -> None:
         tests = [BreakTest(mode="along a layer", ratio=ratio)] * n
         found = learn_bond(tests, typical)
         assert math.log(found.value) == pytest.approx((math.log(0.6) + n * math.log(ratio)) / (1 + n))
+
+
+@pytest.mark.parametrize("opened", [0.02, 0.1, 0.25])
+def test_wear_is_drawn_to_the_typical_by_just_its_doubt(opened: float) -> None:
+    """Two readings new and two long worn in: the growth is the mean of what was seen and what is typical, each by its
+    own variance (0.02 mm a reading; three times the typical range's sigma)."""
+    found = running_in([(0, 0.1), (0, 0.1), (1e6, 0.1 + opened), (1e6, 0.1 + opened)])
+    seen, typical = 2 * 0.02**2 / 2, (3 * (0.10 - 0.05) / 3.29) ** 2
+    assert found.grows == pytest.approx((opened / seen + 0.075 / typical) / (1 / seen + 1 / typical), rel=1e-4)
+
+
+def test_an_insert_melts_into_a_hole_a_tenth_either_side_of_its_own() -> None:
+    inserts = [i for i in catalogue().values() if i.group == "insert"]
+    assert len(inserts) >= 3
+    for it in inserts:
+        low, middle, high = it.bores["melt in"]
+        assert (low, middle, high) == pytest.approx((it.size - 0.1, it.size, it.size + 0.1))
