@@ -57,6 +57,14 @@ def box(x: float, y: float, z: float) -> Mesh:
     return mesh_of(m3.Manifold.cube((x, y, z)))
 
 
+def shuffled(mesh: Mesh, rng: np.random.Generator) -> Mesh:
+    """The same solid with its triangles and corners in another order."""
+    corners, order = rng.permutation(len(mesh.vertices)), rng.permutation(len(mesh.faces))
+    where = np.empty(len(corners), np.int64)
+    where[corners] = np.arange(len(corners))
+    return Mesh(mesh.vertices[corners], where[mesh.faces[order]])
+
+
 def plate_with_hole(sides: int = 48, d: float = 5.0, turn: tuple[float, float, float] = (0, 0, 0)) -> Mesh:
     """40 x 30 x 8 plate, one through hole of diameter d at (12, 15)."""
     solid = m3.Manifold.cube((40, 30, 8)) - m3.Manifold.cylinder(20, d / 2, circular_segments=sides).translate(
@@ -171,6 +179,27 @@ def seen(desk: Desk) -> str:
     from PyQt6.QtWidgets import QLabel
 
     return "\n".join(w.text() for w in desk.window.current.panel.findChildren(QLabel) if w.isVisible())
+
+
+def press(desk: Desk, text: str) -> None:
+    """Click the visible button that says ``text``."""
+    _pressed(desk, desk.window, text)
+
+
+def press_in_panel(desk: Desk, text: str) -> None:
+    """Click the button of the panel in front that says ``text``."""
+    _pressed(desk, desk.window.current.panel, text)
+
+
+def _pressed(desk: Desk, within, text: str) -> None:  # type: ignore[no-untyped-def]
+    from PyQt6.QtCore import Qt
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QPushButton
+
+    found = next(b for b in within.findChildren(QPushButton) if b.text() == text and b.isVisible())
+    assert found.isEnabled(), f"'{text}' cannot be pressed now"
+    QTest.mouseClick(found, Qt.MouseButton.LeftButton)
+    desk.settle()
 
 
 def type_in(desk: Desk, name: str, text: str) -> None:

@@ -28,7 +28,7 @@ from knollside.core.job.questions.part import Part, in_millimetres
 from knollside.core.job.questions.strength import Detail, Rank, Settle, StrengthOf, Why, unsettled
 from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.job.stated import Stated
-from knollside.core.lay.ways import NET_DIRECTIONS, WEIGHTS, Ranking, RatedWay, weighed
+from knollside.core.lay.ways import NET_DIRECTIONS, Ranking, RatedWay, in_own_order, listed_way
 from knollside.core.mesh.check import UNIT_TO_MM, check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import Loaded
@@ -119,6 +119,11 @@ class Rated:
         return UNCHECKED if self.grid is None else self.grid.share(direction)
 
 
+def _asked(o: Opened, args: argparse.Namespace, probes: tuple[Vec, ...] = ()) -> StrengthOf:
+    """The job's question of strength, on about as many cells as the window takes or on those asked for."""
+    return ask_strength(o.part, o.stated, args.cells or answer.CELLS, None, bool(args.cells), probes)
+
+
 def _rated(o: Opened, args: argparse.Namespace) -> Rated:
     """Strength and ranking for the commands that rate ways."""
     directions = getattr(args, "directions", None)
@@ -127,7 +132,7 @@ def _rated(o: Opened, args: argparse.Namespace) -> Rated:
     if directions is not None and not 10 <= directions <= 100_000:
         raise Refused("--directions takes 10 to 100,000.")
     probes = tuple(getattr(args, "probe", ()))
-    question = ask_strength(o.part, o.stated, args.cells or answer.CELLS, None, bool(args.cells), probes)
+    question = _asked(o, args, probes)
     strength = o.ask(question)
     if strength.withheld:
         raise Refused(strength.withheld)
@@ -142,9 +147,7 @@ def _settled(o: Opened, question: StrengthOf, ways: Rank, as_it_is: bool) -> Rat
         settled = o.ask(Settle(ways))
         laying, grid = settled.laying, settled.grid
         question = question if grid.cell_mm is None else question.on(grid.cell_mm)
-    ranking, own = laying.ranking, o.stated.duty.weights
-    ranking = weighed(ranking, WEIGHTS[ranking.purpose] | own) if own else ranking
-    return Rated(question, laying.strength, ranking, grid)
+    return Rated(question, laying.strength, in_own_order(laying.ranking, o.stated.duty.weights), grid)
 
 
 def _range(r: Range) -> Said:
@@ -245,8 +248,7 @@ def _chosen(o: Opened, r: Rated, args: argparse.Namespace) -> RatedWay:
         raise Refused(f"--way takes 1 to {len(r.ranking.ways)}, the numbers of rank's list.")
     if args.way is None and o.stated.way is not None:
         up = o.stated.direction
-        listed = next((w for w in r.ranking.ways if float(np.dot(w.direction, up)) > 0.99999), None)
-        return listed or o.ask(Why(r.question, o.stated.printer.bed_mm, up, r.doubt(up)))
+        return listed_way(r.ranking.ways, up) or o.ask(Why(r.question, o.stated.printer.bed_mm, up, r.doubt(up)))
     return r.ranking.ways[(args.way or 1) - 1]
 
 
@@ -330,8 +332,7 @@ def _board(args: argparse.Namespace) -> Said:
     }
     if args.solve:
         own = o.stated.way is not None and args.way is None
-        question = ask_strength(o.part, o.stated, args.cells or answer.CELLS, None, bool(args.cells))
-        proved = o.ask(ask_proof(question, o.stated if own else _lying(o.stated, way)))
+        proved = o.ask(ask_proof(_asked(o, args), o.stated if own else _lying(o.stated, way)))
         out["solved"] = {
             "recipe": _recipe(o.stated.recipe),
             "reserve": _range(proved.solved),
@@ -377,7 +378,7 @@ def _export(args: argparse.Namespace) -> Said:
     stated, title, reserve, said = o.stated, "as the file has it", None, ""
     reasons: tuple[str, ...] = ()
     if stated.loaded:
-        question = ask_strength(o.part, stated, args.cells or answer.CELLS, None, bool(args.cells))
+        question = _asked(o, args)
         if stated.way is not None:
             way = o.ask(Why(question, stated.printer.bed_mm, stated.direction, UNCHECKED))
         else:

@@ -3,7 +3,7 @@
 import manifold3d as m3
 import numpy as np
 import pytest
-from conftest import DEMO, box, mesh_of, plate_with_hole
+from conftest import DEMO, box, mesh_of, plate_with_hole, shuffled
 
 from knollside.core.job.answer import PartFacts, read_part
 from knollside.core.job.questions.motion import motion_of
@@ -55,11 +55,7 @@ def test_another_order_of_finding_changes_no_name() -> None:
 def test_a_turned_triangle_list_is_followed_to_the_same_faces(name: str) -> None:
     """The same solid with its triangles and corners in another order: every feature keeps its place under its id."""
     mesh = load_file(DEMO / f"{name}.stl").mesh
-    rng = np.random.default_rng(5)
-    corners, order = rng.permutation(len(mesh.vertices)), rng.permutation(len(mesh.faces))
-    where = np.empty(len(corners), np.int64)
-    where[corners] = np.arange(len(corners))
-    other = Mesh(mesh.vertices[corners], where[mesh.faces[order]])
+    other = shuffled(mesh, np.random.default_rng(5))
     before = told(mesh)
     after = carried(mesh, before, other, Motion(by=1e-3))
     assert not after.names.lost

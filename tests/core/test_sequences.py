@@ -12,7 +12,7 @@ from collections.abc import Callable
 import manifold3d as m3
 import numpy as np
 import pytest
-from conftest import DEMO, mesh_of
+from conftest import DEMO, mesh_of, shuffled
 
 from knollside.core.fit.opening import set_gap, thicken, wall_behind
 from knollside.core.fit.scaling import scale_keeping
@@ -118,10 +118,7 @@ class Following:
 
 
 def _reorder(it: Following, rng: np.random.Generator) -> None:
-    corners, order = rng.permutation(len(it.mesh.vertices)), rng.permutation(len(it.mesh.faces))
-    where = np.empty(len(corners), np.int64)
-    where[corners] = np.arange(len(corners))
-    it.take(Mesh(it.mesh.vertices[corners], where[it.mesh.faces[order]]), Motion(by=1e-3))
+    it.take(shuffled(it.mesh, rng), Motion(by=1e-3))
 
 
 def _resize(it: Following, rng: np.random.Generator) -> None:

@@ -14,13 +14,14 @@ from pathlib import Path
 import manifold3d as m3
 import numpy as np
 import trimesh
+from conftest import mesh_of
 
 from knollside.core.job.answer import read_part
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_fits, ask_strength, ask_ways, part_of, stated_of
 from knollside.core.job.file import Job, parse_job, write_job
 from knollside.core.learning.readingstable import read_readings, write_readings
-from knollside.core.mesh.load import load_bytes, weld
+from knollside.core.mesh.load import load_bytes
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import Duty, Held, Load, LoadCase, Mate, Measurement, Mesh, Refused, Way
 from knollside.core.run.gcode import parse_gcode
@@ -36,10 +37,8 @@ _DEMO = TESTS.parent / "src/knollside/demo"
 
 @cache
 def plate() -> Mesh:
-    raw = (
-        m3.Manifold.cube((20, 15, 4)) - m3.Manifold.cylinder(9, 2.5, circular_segments=12).translate((8, 7, -2))
-    ).to_mesh64()
-    return weld(np.asarray(raw.vert_properties, float)[:, :3], np.asarray(raw.tri_verts, np.int64))
+    hole = m3.Manifold.cylinder(9, 2.5, circular_segments=12).translate((8, 7, -2))
+    return mesh_of(m3.Manifold.cube((20, 15, 4)) - hole)
 
 
 @dataclass(frozen=True)
@@ -50,6 +49,7 @@ class Target:
     throw: Callable[[bytes, str], None]
 
 
+@cache
 def _meshes() -> dict[str, bytes]:
     solid = trimesh.Trimesh(plate().vertices, plate().faces, process=False)
     out = {"a.stl": stl_bytes(plate(), "a")}

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import pytest
 from conftest import Desk, seen, turn_to, type_in
-from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QPushButton
+from conftest import press_in_panel as press
 
 
 @pytest.fixture
@@ -19,12 +17,6 @@ def hinge(desk: Desk) -> Desk:
     turn_to(desk, "Gaps")
     desk.settle(lambda: state.fresh("gaps") is not None)
     return desk
-
-
-def press(desk: Desk, text: str) -> None:
-    found = next(b for b in desk.window.current.panel.findChildren(QPushButton) if b.text() == text)
-    QTest.mouseClick(found, Qt.MouseButton.LeftButton)
-    desk.settle()
 
 
 def test_the_gap_says_what_welds_it_and_taking_the_flare_off_helps(hinge: Desk) -> None:

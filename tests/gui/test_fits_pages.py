@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import Desk, pick, seen, turn_to, type_in
+from conftest import press_in_panel as press
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QPushButton
@@ -25,12 +26,6 @@ def part(desk: Desk, name: str, step: str) -> None:
     desk.settle(lambda: state.facts is not None)
     desk.window.take(step)
     desk.settle(lambda: state.fresh("fits") is not None)
-
-
-def press(desk: Desk, text: str) -> None:
-    found = next(b for b in desk.window.current.panel.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    QTest.mouseClick(found, Qt.MouseButton.LeftButton)
-    desk.settle()
 
 
 def enter_reading(desk: Desk, text: str) -> None:

@@ -7,10 +7,8 @@ from pathlib import Path
 import manifold3d as m3
 import numpy as np
 import pytest
-from conftest import Desk, mesh_of, seen, turn_to, type_in
-from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QPushButton
+from conftest import Desk, mesh_of, press, seen, turn_to, type_in
+from PyQt6.QtWidgets import QComboBox
 
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_proof, ask_strength
@@ -19,12 +17,6 @@ from knollside.core.model import Duty, Held, Load, LoadCase
 from knollside.gui import nodes
 
 BROKEN = Path(__file__).parents[1] / "fuzz/found/step/self-offset.step"
-
-
-def press(desk: Desk, text: str) -> None:
-    found = next(b for b in desk.window.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    QTest.mouseClick(found, Qt.MouseButton.LeftButton)
-    desk.settle()
 
 
 def worked_out(desk: Desk):  # type: ignore[no-untyped-def]

@@ -6,10 +6,8 @@ import sqlite3
 from pathlib import Path
 
 import pytest
-from conftest import Desk, open_desk, pick, seen
-from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QPushButton
+from conftest import Desk, open_desk, pick, press, seen
+from PyQt6.QtWidgets import QFileDialog
 
 from knollside.core.model import Recipe
 
@@ -20,13 +18,6 @@ def kept(desk: Desk) -> Desk:
     desk.window.take("Workshop")
     desk.settle()
     return desk
-
-
-def press(desk: Desk, text: str) -> None:
-    found = next(b for b in desk.window.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    assert found.isEnabled(), text
-    QTest.mouseClick(found, Qt.MouseButton.LeftButton)
-    desk.settle()
 
 
 def test_a_copy_is_kept_and_brought_back_with_what_it_held(kept: Desk) -> None:

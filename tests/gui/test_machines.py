@@ -3,20 +3,11 @@
 from pathlib import Path
 
 import pytest
-from conftest import Desk, open_desk, turn_to, type_in
-from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QPushButton
+from conftest import Desk, open_desk, press, turn_to, type_in
 
 import knollside.demo.fill as demo
 from knollside.core.mesh.load import load_file
 from knollside.demo.duties import PARTS
-
-
-def press(desk: Desk, words: str) -> None:
-    b = next(b for b in desk.window.findChildren(QPushButton) if b.isVisible() and b.text() == words)
-    QTest.mouseClick(b, Qt.MouseButton.LeftButton)
-    desk.settle()
 
 
 @pytest.fixture

@@ -51,7 +51,7 @@ from knollside.core.job.questions.strength import (
 from knollside.core.job.remedies import Remedy
 from knollside.core.job.slicedcheck import SlicedCheck
 from knollside.core.job.split import CutPlan
-from knollside.core.lay.ways import WEIGHTS, RatedWay, weighed
+from knollside.core.lay.ways import RatedWay, in_own_order, listed_way
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved
 from knollside.core.mesh.identity import Names
@@ -182,8 +182,7 @@ def listed(v: Inputs) -> tuple[RatedWay, ...]:
     laying = settled.laying if settled is not None else first
     if laying is None:
         return ()
-    ranking, own = laying.ranking, v.part.duty.weights
-    return weighed(ranking, WEIGHTS[ranking.purpose] | own).ways if own else ranking.ways
+    return in_own_order(laying.ranking, v.part.duty.weights).ways
 
 
 def _marks(v: Inputs) -> tuple[tuple[str, FaceMark], ...]:
@@ -221,8 +220,7 @@ COMPARE: Node[tuple[Column, ...]] = Node("compare", _compare, (LAY, SETTLED, PLA
 def whole(v: Inputs) -> RatedWay | None:
     """The way a cut is held against: the chosen one, else the first of the list."""
     ways = listed(v) if v.part.loaded else ()
-    same = [w for w in ways if sum(a * b for a, b in zip(w.direction, v.part.direction, strict=True)) > 0.99999]
-    return same[0] if same else next(iter(ways), None)
+    return listed_way(ways, v.part.direction) or next(iter(ways), None)
 
 
 def _split(v: Inputs) -> Split | None:

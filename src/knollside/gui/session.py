@@ -11,7 +11,7 @@ from knollside.core.job import edits
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.questions.part import feature_named, names_of_new, naming
 from knollside.core.job.questions.strength import Laying, unsettled
-from knollside.core.lay.ways import WEIGHTS, RatedWay, weighed
+from knollside.core.lay.ways import RatedWay, in_own_order, listed_way
 from knollside.core.mesh.appearance import Appearance
 from knollside.core.mesh.identity import Named
 from knollside.core.model import Duty, FaceMark, Feature, Mate
@@ -78,9 +78,7 @@ class View:
 
         def told(laying: Laying) -> Laying:
             made = laying if settled.fresh is not None else unsettled(laying)
-            if not own:
-                return made
-            return Laying(made.strength, weighed(made.ranking, WEIGHTS[made.ranking.purpose] | own))
+            return Laying(made.strength, in_own_order(made.ranking, own)) if own else made
 
         of = (found.shown, settled.fresh, self.part.duty)
         return found.then(lambda laying: self._derived.memo.get("laying", of, lambda: told(laying)))
@@ -103,14 +101,7 @@ class View:
     def chosen(self) -> RatedWay | None:
         """The listed way that is chosen, if it is one of them; of an old list it is old, too."""
         way = self.part.way
-        if way is None:
-            return None
-        return next((w for w in self.ways if same_way(w.direction, way.direction)), None)
-
-
-def same_way(a: tuple[float, float, float], b: tuple[float, float, float]) -> bool:
-    """Whether two build directions are one."""
-    return sum(x * y for x, y in zip(a, b, strict=True)) > 0.99999
+        return None if way is None else listed_way(self.ways, way.direction)
 
 
 class Session(QObject):

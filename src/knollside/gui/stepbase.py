@@ -56,6 +56,11 @@ class Verdict:
     old: bool = False
 
 
+def no_verdict(why: str, *acts: Act) -> Verdict:
+    """What a step says where none may be given, or where it is held back, with the reason."""
+    return Verdict("No verdict, and that is an answer.", why, number="none", tone="clay", acts=acts)
+
+
 class Step(Seeing):
     """One step. Subclasses build their panel once and fill it from the view; they give commands to the session and its
     workspace, and know no other step. All but ``needs_part`` False are asked only while a part is open."""

@@ -85,7 +85,7 @@ def open_flanks(mesh: Mesh, f: Feature, flank: float) -> Threaded:
     room = math.pi * float(f.length or 1.0) * flank**2 + 0.12 * abs(predicted)
     if abs(found - predicted) > room:
         raise Refused(f"{f.title}: the volume would change by {found:.1f} mm³ where {predicted:.1f} was foretold.")
-    others = np.setdiff1d(np.unique(mesh.faces), np.unique(mesh.faces[f.faces]))
+    others = np.setdiff1d(mesh.used, np.unique(mesh.faces[f.faces]))
     lost = int((~stands_in(mesh.vertices[others], made.vertices)).sum())
     if lost:
         raise Refused(f"{f.title}: {lost} corners away from it would be lost; nothing was changed.")

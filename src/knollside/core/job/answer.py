@@ -14,7 +14,7 @@ import numpy as np
 from knollside.core.lay.stability import overhang_limit
 from knollside.core.lay.ways import NET_DIRECTIONS, Ground, Ranking, RatedWay, rank, rate_way, survey
 from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
-from knollside.core.material.cards import Material, material, with_bond
+from knollside.core.material.cards import Material
 from knollside.core.mesh.check import UNIT_TO_MM, Soundness, check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import Named
@@ -363,7 +363,3 @@ def laid(mesh: Mesh, direction: tuple[float, float, float]) -> Mesh:
     turned = mesh.turned(rotation_to_up(direction))
     low, high = turned.bounds
     return Mesh(turned.vertices - np.array([(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]), turned.faces)
-
-
-def card_for(name: str, bond: Range | None) -> Material:
-    return with_bond(material(name), bond)

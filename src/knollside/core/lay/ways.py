@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,7 +10,7 @@ from scipy.spatial import ConvexHull
 
 from knollside.core.lay.stability import Footing, Standing, fitting, footing, standing
 from knollside.core.material.allowables import Allowables
-from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe
+from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe, Weighed, same_way
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import MODES, Ratings, rate, sphere
 
@@ -86,8 +86,9 @@ def candidates(mesh: Mesh, features: tuple[Feature, ...]) -> list[Array]:
         if _new(n, out):
             out.append(n)
 
-    hull = ConvexHull(mesh.vertices[mesh.used])
-    corner = mesh.vertices[mesh.used][hull.simplices]
+    points = mesh.vertices[mesh.used]
+    hull = ConvexHull(points)
+    corner = points[hull.simplices]
     area = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1) / 2
     _, group = np.unique(np.round(hull.equations[:, :3], 2), axis=0, return_inverse=True)
     total = np.bincount(group.ravel(), area)
@@ -167,6 +168,16 @@ def weighed(ranking: Ranking, weights: Mapping[str, float], keep: int = 7) -> Ra
     order = sorted((replace(w, score=_score(w, ranking, weights)) for w in ranking.every), key=lambda w: -w.score)
     named = (replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", order[:keep], strict=False))
     return replace(ranking, ways=tuple(named))
+
+
+def in_own_order(ranking: Ranking, own: Mapping[Weighed, float]) -> Ranking:
+    """The short list in the order the person's ``own`` weights give, the purpose's standing for those not named."""
+    return weighed(ranking, WEIGHTS[ranking.purpose] | {str(k): v for k, v in own.items()}) if own else ranking
+
+
+def listed_way(ways: Iterable[RatedWay], direction: tuple[float, float, float]) -> RatedWay | None:
+    """The one of some ways that lies in ``direction``."""
+    return next((w for w in ways if same_way(w.direction, direction)), None)
 
 
 def plain_ways(

@@ -234,7 +234,7 @@ def _wall_left(made: Mesh, c: Cut) -> float:
 def _handles(mesh: Mesh, bodies: int) -> int:
     """Handles of all bodies together (genus), by Euler's formula."""
     e = len(mesh.faces) * 3 // 2
-    return int(bodies - (len(np.unique(mesh.faces)) - e + len(mesh.faces)) // 2)
+    return int(bodies - (len(mesh.used) - e + len(mesh.faces)) // 2)
 
 
 def _moved(before: Mesh, after: Mesh, cuts: list[Cut]) -> int:

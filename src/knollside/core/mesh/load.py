@@ -100,14 +100,13 @@ def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly:
         raise Refused(
             f"{name}: {int(bad.sum())} corners have no finite position (first: corner {int(np.argmax(bad))})."
         )
-    used = np.bincount(faces.ravel(), minlength=len(vertices)) > 0
-    reach = float(np.abs(vertices[used]).max())
+    made = Mesh(vertices, faces)
+    reach = float(np.abs(made.bounds).max())
     if reach > MAX_COORDINATE:
         raise Refused(
             f"{name} reaches {reach:.3g} mm from the origin; more than "
             f"{MAX_COORDINATE:.0e} mm cannot be a printed part. Is the unit right?"
         )
-    made = Mesh(vertices, faces)
     if not exactly or made.fingerprint() != exactly:
         made = weld(vertices, faces)
     crowd = int(np.bincount(made.faces.ravel()).max())
@@ -130,10 +129,10 @@ def weld(vertices: Array, faces: Ints) -> Mesh:
     label = np.empty(len(keys), np.int64)
     label[order] = np.cumsum(fresh) - 1
     first = order[fresh]
-    faces = label[faces]
-    used = np.bincount(faces.ravel(), minlength=len(first)) > 0
-    new = np.cumsum(used) - 1
-    return Mesh(vertices[first][used], new[faces])
+    joined = Mesh(vertices[first], label[faces])
+    used, new = joined.used, np.full(len(first), -1, np.int64)
+    new[used] = np.arange(len(used))
+    return Mesh(joined.vertices[used], new[joined.faces])
 
 
 def _stl(data: bytes, name: str) -> tuple[Array, Ints]:

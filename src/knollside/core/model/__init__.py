@@ -33,6 +33,7 @@ from knollside.core.model.duty import (
     Purpose,
     SurfaceMark,
     Surroundings,
+    Weighed,
 )
 from knollside.core.model.mates import (
     Mate,
@@ -41,6 +42,7 @@ from knollside.core.model.mesh import (
     Feature,
     Mesh,
     rotation_to_up,
+    same_way,
     square_to,
 )
 from knollside.core.model.readings import (
@@ -94,8 +96,10 @@ __all__ = [
     "Surroundings",
     "Vec3",
     "Way",
+    "Weighed",
     "bounds_of",
     "ends_of",
     "rotation_to_up",
+    "same_way",
     "square_to",
 ]

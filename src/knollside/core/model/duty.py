@@ -40,6 +40,10 @@ class Danger(StrEnum):
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
+# What ways to lie are weighed by against each other.
+Weighed = Literal["strength", "overhang", "height", "contact"]
+
+
 class Placed(Record):
     """Somewhere on the part: a feature's id, or the surface point nearest to ``at``."""
 
@@ -191,4 +195,4 @@ class Duty(Record):
     marks: dict[Name, SurfaceMark] = Field(default_factory=dict, max_length=400)
     treads: dict[Name, Annotated[float, Field(ge=0.01, le=1.5)]] = Field(default_factory=dict, max_length=20)
     critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
-    weights: dict[Literal["strength", "overhang", "height", "contact"], Share] = Field(default_factory=dict)
+    weights: dict[Weighed, Share] = Field(default_factory=dict)

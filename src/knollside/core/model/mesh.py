@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from knollside.core.model.base import Array, Ints
+from knollside.core.model.base import Array, Ints, Vec3
 
 
 @dataclass(frozen=True)
@@ -132,6 +132,11 @@ def square_to(axis: Array | tuple[float, float, float]) -> tuple[Array, Array]:
     u = np.cross(n, [1.0, 0, 0] if abs(n[0]) < 0.9 else [0, 1.0, 0])
     u = u / np.linalg.norm(u)
     return u, np.cross(n, u)
+
+
+def same_way(a: Vec3, b: Vec3) -> bool:
+    """Whether two build directions, unit vectors, are one."""
+    return sum(x * y for x, y in zip(a, b, strict=True)) > 0.99999
 
 
 def rotation_to_up(direction: Array | tuple[float, float, float]) -> Array:

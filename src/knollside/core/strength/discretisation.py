@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from knollside.core.material.allowables import Allowables
-from knollside.core.model import Array, Duty, Feature, Mesh, Range, Recipe, Refused
+from knollside.core.model import Array, Duty, Feature, Mesh, Range, Recipe, Refused, same_way
 from knollside.core.strength.field import StressField, Tick, solve
 from knollside.core.strength.hot_spots import hot_spots
 from knollside.core.strength.mesh_size import Wall, wall_at
@@ -64,7 +64,7 @@ class GridDoubt:
         """The grid's doubt of one way, a share: its own, or the greatest for a way that is not on the list."""
         # The other grid's change and a thin wall's stiffness are two doubts; the larger speaks.
         each = [max(c, w.too_stiff) for c, w in zip(self.changes, self.walls, strict=True)]
-        same = [d for w, d in zip(self.directions, each, strict=True) if float(np.dot(w, direction)) > 0.99999]
+        same = [d for w, d in zip(self.directions, each, strict=True) if same_way(w, direction)]
         return same[0] if same else max(each, default=0.0)
 
     @property

@@ -31,7 +31,7 @@ from knollside.gui.instruments.widgets import (
     times,
 )
 from knollside.gui.session import Session
-from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict, no_verdict
 from knollside.gui.steps.buildpages import BuysPage, PinnedPage, RoofsPage, SpiralPage
 from knollside.gui.steps.materialspage import MaterialsPage
 from knollside.gui.steps.tabs import Tabs
@@ -341,13 +341,7 @@ class BuildStep(Step):
     def _proved(self, proved: Proved) -> Verdict:
         """The present recipe solved with its own shell and core."""
         if proved.withheld:
-            return Verdict(
-                "No verdict, and that is an answer.",
-                proved.withheld,
-                number="none",
-                tone="clay",
-                acts=(Act("Correct the fits", lambda: self.go("Fits")),),
-            )
+            return no_verdict(proved.withheld, Act("Correct the fits", lambda: self.go("Fits")))
         v, dot = proved.solved, self._dot(self.part.recipe)
         tone = reserve_tone(v, proved.target)
         words = {"moss": "It holds.", "straw ink": "Too close to call.", "clay": "It does not hold."}[tone]
@@ -370,7 +364,7 @@ class BuildStep(Step):
         use, target, dot = Act("Use this recipe", self._use), b.board.target, self._dot(self.recipe)
         held_back = withheld(self.part.duty)
         if held_back:
-            return Verdict("No verdict, and that is an answer.", held_back, number="none", tone="clay", acts=(use,))
+            return no_verdict(held_back, use)
         if dot is None:
             return Verdict("Pricing this recipe.", recipe_words(self.recipe), acts=(use,))
         tone = reserve_tone(dot.reserve, target)

@@ -35,14 +35,9 @@ def _reserve(dot: Dot) -> str:
 class RoofsPage(Page):
     """Every roof with its free span, now and left empty; what closes it; from which size empty pays."""
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.plot = EvenChart()
-
     def put(self, found: Roofing | None, even: BreakEven | None, recipe: Recipe, refused: str) -> None:
         if not self.fresh((Same(found), Same(even), recipe, refused)):
             return
-        self.plot = EvenChart()
         if found is None:
             self.add(label(refused or "Looking at the roofs …", dim=True, wrap=True))
             return
@@ -53,8 +48,9 @@ class RoofsPage(Page):
         else:
             self._roofs(found, recipe)
         if even is not None:
-            self.plot.put(even)
-            self.add(rule(), heading("When empty pays"), self.plot, label(_pays(even), dim=True, wrap=True))
+            plot = EvenChart()
+            plot.put(even)
+            self.add(rule(), heading("When empty pays"), plot, label(_pays(even), dim=True, wrap=True))
 
     def _roofs(self, found: Roofing, recipe: Recipe) -> None:
         open_ = sum(not r.closes for r in found.roofs)

@@ -23,7 +23,7 @@ from knollside.gui.instruments.widgets import (
     scrolled,
 )
 from knollside.gui.session import Session
-from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict, no_verdict
 from knollside.gui.steps.loadcard import load_card
 from knollside.gui.steps.lost import lost_standing, lost_verdict, with_lost
 from knollside.gui.steps.scenes import base_scene, load_arrows, reaction_arrows
@@ -237,13 +237,7 @@ class DutyStep(Step):
         if lost:
             return self._lost(lost)
         if withheld(d):
-            return Verdict(
-                "No verdict, and that is an answer.",
-                withheld(d) or "",
-                number="none",
-                tone="clay",
-                acts=(Act("Lay it", lambda: self.go("Lay")),),
-            )
+            return no_verdict(withheld(d) or "", Act("Lay it", lambda: self.go("Lay")))
         stair = self.part.stair
         if isinstance(stair, str):
             return Verdict(

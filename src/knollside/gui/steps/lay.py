@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 from knollside.core.job.questions.strength import Laying
 from knollside.core.job.stated import UP
 from knollside.core.lay.ways import RatedWay
-from knollside.core.model import Holding, Way
+from knollside.core.model import Holding, Way, same_way
 from knollside.core.strength.rating import MODES, weakest
 from knollside.gui import nodes
 from knollside.gui.derived import Node
@@ -31,8 +31,8 @@ from knollside.gui.instruments.widgets import (
     tell,
     times,
 )
-from knollside.gui.session import Session, same_way
-from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.session import Session
+from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict, no_verdict
 from knollside.gui.steps.laybook import LayBook
 from knollside.gui.steps.layscene import lay_scene
 from knollside.gui.steps.page import Same
@@ -258,13 +258,7 @@ class LayStep(Step):
         if laying is None:
             return self._not_yet(answer.shown)
         if laying.strength.withheld:
-            return Verdict(
-                "No verdict, and that is an answer.",
-                laying.strength.withheld,
-                number="none",
-                tone="clay",
-                acts=(Act("Duty", lambda: self.go("Duty")),),
-            )
+            return no_verdict(laying.strength.withheld, Act("Duty", lambda: self.go("Duty")))
         return self._told(laying)
 
     def _not_yet(self, last: Laying | None) -> Verdict:
