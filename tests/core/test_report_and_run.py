@@ -21,6 +21,7 @@ from knollside.core.model import Danger, Duty, Mate, PrinterFacts, Range, Recipe
 from knollside.core.recipe.price import time_factor
 from knollside.core.run.preflight import cautions, preflight
 from knollside.demo import duties
+from knollside.gui.theme.look import font, load_fonts
 from knollside.report.export import SheetInputs, make_sheet, write_all, write_whole
 from knollside.report.sheet import sheet_html, sheet_pdf
 from knollside.sim.desk import PRINTERS, SimulatedCalliper, printer_named
@@ -73,8 +74,12 @@ def test_the_sheet_says_settings_reasons_cautions_and_changes() -> None:
     assert "http" not in re.sub(r"<!DOCTYPE.*?>", "", html)
 
 
-def test_the_pdf_says_what_the_page_says(tmp_path: Path) -> None:
-    """Read back by another program: every word of the page is on the PDF, in its order."""
+@pytest.mark.parametrize("beside_a_window", [False, True])
+def test_the_pdf_says_what_the_page_says(tmp_path: Path, qapp, beside_a_window: bool) -> None:  # type: ignore[no-untyped-def]
+    """Read back by another program: every word of the page is on the PDF, in its order, whatever font a window set."""
+    if beside_a_window:
+        load_fonts()
+        qapp.setFont(font(14))
     made, _ = sheet()
     (tmp_path / "a.pdf").write_bytes(sheet_pdf(made))
     pdf = QPdfDocument(None)

@@ -68,7 +68,7 @@ table {{border-collapse:collapse}} th, td {{text-align:left; padding:2px 14px 2p
 def sheet_pdf(s: Sheet) -> bytes:
     """The very same page as a PDF on A4 sheets."""
     from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF
-    from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
+    from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
     _a_page_can_be_set()
     made = QBuffer()
@@ -79,11 +79,15 @@ def sheet_pdf(s: Sheet) -> bytes:
     writer.setResolution(_DPI)
     margins = QMarginsF(18, 16, 18, 16)
     writer.setPageLayout(
-        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter)
+        QPageLayout(
+            QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter
+        )
     )
     page = QTextDocument()
     page.documentLayout().setPaintDevice(writer)  # type: ignore[union-attr]
     page.setDocumentMargin(0)
+    # Not the window's own font: its even digits are glyphs that a PDF cannot be searched for.
+    page.setDefaultFont(QFont("Atkinson Hyperlegible Next", 10))
     page.setHtml(sheet_html(s, ""))
     page.setPageSize(writer.pageLayout().paintRectPixels(_DPI).size().toSizeF())
     page.print(writer)

@@ -20,8 +20,8 @@ _SAME = np.cos(np.radians(12))
 
 @dataclass(frozen=True)
 class RatedWay:
-    """One way to lie with everything the list says of it. ``place`` in the part's frame; ``shares`` what it leans,
-    its height and its contact, each over the part's most."""
+    """One way to lie with everything the list says of it. ``place`` in the part's frame; ``target`` the reserve it
+    must keep, NaN without a load; ``shares`` what it leans, its height and its contact, each over the part's most."""
 
     letter: str
     direction: tuple[float, float, float]
@@ -35,11 +35,17 @@ class RatedWay:
     case: str
     footing: Footing
     overhang: float
-    holds: bool
+    target: float
     score: float
     reason: str
     gives_up: str
     shares: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    @property
+    def holds(self) -> bool:
+        """It fits, it stands, and the low end of its reserve, with every doubt known so far, is what is asked."""
+        enough = self.target != self.target or self.reserve.low >= self.target
+        return enough and self.footing.fits and self.footing.stands
 
 
 @dataclass(frozen=True)
@@ -155,8 +161,7 @@ def rank(
     for i, n in enumerate(found):
         overhang, foot = float(shapes.overhang[i]), feet[i]
         reserve = rated.range_of(i)
-        holds = reserve.value >= target and foot.fits and foot.stands
-        made = _describe("", mesh, features, field, rated, (0.0, i, n, foot, reserve, overhang, holds))
+        made = _describe("", mesh, features, field, rated, (0.0, i, n, foot, reserve, overhang, target))
         shares = overhang / surface, foot.height / tallest, min(foot.contact / widest, 1.0)
         ways.append(replace(made, shares=shares))
     plain = Ranking(net, shape, (), target, ground.fits, tuple(ways), purpose)
@@ -202,7 +207,7 @@ def plain_ways(
         gives = _gives_up(foot, overhang)
         words = _title(features, n, foot, mesh), nothing, float("nan"), "", (0.0, 0.0, 0.0), "", 0.0, ""
         reason = "No load is stated: chosen by support, height and bed."
-        made = RatedWay("", (a, b, c), *words, foot, overhang, foot.fits and foot.stands, 0.0, reason, gives, shares)
+        made = RatedWay("", (a, b, c), *words, foot, overhang, float("nan"), 0.0, reason, gives, shares)
         ways.append(replace(made, score=_shape_score(made, WEIGHTS[purpose] | dict(weights))))
     ways.sort(key=lambda w: -w.score)
     return tuple(replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", ways[:keep], strict=False))
@@ -219,7 +224,7 @@ def _shape_score(w: RatedWay, weights: Mapping[str, float]) -> float:
 
 
 def _score(w: RatedWay, ranking: Ranking, weights: Mapping[str, float]) -> float:
-    held = w.reserve.value / ranking.target
+    held = w.reserve.low / ranking.target
     # Strength beyond twice the need buys nothing; up to it, it does.
     score = _shape_score(w, weights) + weights["strength"] * min(held, 2.0) / 2
     if held < 1 and ranking.purpose is Purpose.WORKING:
@@ -244,8 +249,7 @@ def rate_way(
     foot = footing(mesh, n, recipe, bed)
     overhang = float(standing(mesh, n[None], recipe).overhang[0])
     reserve = rated.range_of(0)
-    holds = reserve.value >= target and foot.fits and foot.stands
-    return _describe(letter, mesh, features, field, rated, (0.0, 0, n, foot, reserve, overhang, holds))
+    return _describe(letter, mesh, features, field, rated, (0.0, 0, n, foot, reserve, overhang, target))
 
 
 def _describe(
@@ -254,9 +258,9 @@ def _describe(
     features: tuple[Feature, ...],
     field: StressField,
     rated: Ratings,
-    way: tuple[float, int, Array, Footing, Range, float, bool],
+    way: tuple[float, int, Array, Footing, Range, float, float],
 ) -> RatedWay:
-    score, i, n, foot, reserve, overhang, holds = way
+    score, i, n, foot, reserve, overhang, target = way
     at = field.points[rated.point[i]]
     x, y, z = (float(v) for v in at)
     height = float(at @ n - (mesh.vertices[mesh.used] @ n).min())
@@ -285,7 +289,7 @@ def _describe(
         case,
         foot,
         overhang,
-        holds,
+        target,
         score,
         reason,
         _gives_up(foot, overhang),

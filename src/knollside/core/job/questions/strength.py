@@ -12,7 +12,7 @@ from knollside.core.job import answer
 from knollside.core.job.answer import CELLS, LayerLog, Solved, Strength, strength_of
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
-from knollside.core.lay.ways import NET_DIRECTIONS, Ground, Ranking, RatedWay
+from knollside.core.lay.ways import NET_DIRECTIONS, WEIGHTS, Ground, Ranking, RatedWay, weighed
 from knollside.core.material.allowables import limits_of
 from knollside.core.material.cards import Material
 from knollside.core.model import (
@@ -259,13 +259,10 @@ class Grids(Question[GridDoubt]):
 
 
 def doubted(laying: Laying, share: Callable[[Vec], float]) -> Laying:
-    """The ways with the grid's own doubt, ``share`` of each direction, in their ranges."""
-
-    def wider(ways: tuple[RatedWay, ...]) -> tuple[RatedWay, ...]:
-        return tuple(replace(w, reserve=widened(w.reserve, share(w.direction))) for w in ways)
-
-    ranking = replace(laying.ranking, ways=wider(laying.ranking.ways), every=wider(laying.ranking.every))
-    return Laying(laying.strength, ranking)
+    """The ways with the grid's own doubt, ``share`` of each direction, in their ranges, in the order these give."""
+    ranking = laying.ranking
+    every = tuple(replace(w, reserve=widened(w.reserve, share(w.direction))) for w in ranking.every)
+    return Laying(laying.strength, weighed(replace(ranking, every=every), WEIGHTS[ranking.purpose]))
 
 
 def unsettled(laying: Laying) -> Laying:
