@@ -25,14 +25,24 @@ from knollside.core.job.asked import (
 )
 from knollside.core.job.file import Job
 from knollside.core.job.questions.part import Part, in_millimetres
-from knollside.core.job.questions.strength import Detail, Rank, Settle, StrengthOf, Why, unsettled
+from knollside.core.job.questions.strength import (
+    Detail,
+    Proved,
+    Rank,
+    Settle,
+    StrengthOf,
+    Why,
+    prove_printed,
+    unsettled,
+)
 from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.job.stated import Stated
 from knollside.core.lay.ways import NET_DIRECTIONS, Ranking, RatedWay, in_own_order, listed_way
+from knollside.core.material.cards import Material
 from knollside.core.mesh.check import UNIT_TO_MM, check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import Loaded
-from knollside.core.model import Array, Mesh, Range, Refused, Way
+from knollside.core.model import Array, Mesh, Range, Recipe, Refused, Way
 from knollside.core.recipe.board import Dot
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, solve_layered
 from knollside.core.strength.field import StressField
@@ -434,8 +444,13 @@ def _sliced(args: argparse.Namespace) -> Said:
     """What a toolpath would print, and how it departs from the job's recipe."""
     o = _open(args)
     s, moves = o.stated, read_toolpath(args.file)
-    at = o.facts, s.duty, s.recipe, s.card, Way(direction=s.direction)
-    c = check_sliced(moves, args.file.name, *at, cells=args.cells or answer.CELLS)
+
+    def prove(recipe: Recipe, card: Material) -> Proved:
+        cells, exactly = args.cells or answer.CELLS, bool(args.cells)
+        return o.ask(prove_printed(o.part, s.duty, recipe, card, s.direction, cells, exactly))
+
+    at = o.facts, s.duty, s.recipe, s.card, Way(direction=s.direction), prove
+    c = check_sliced(moves, args.file.name, *at)
     f = c.found
     return {
         "found": {

@@ -9,17 +9,23 @@ from conftest import box
 from pydantic import ValidationError
 
 from knollside.core.job import answer
+from knollside.core.job.ask import Answerer
+from knollside.core.job.asked import ask_board, ask_strength
+from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
+from knollside.core.job.stated import Stated
 from knollside.core.job.variants import variants, with_layer, with_nozzle
 from knollside.core.material.bond import Setting, bond_at, height_share, shares, usual_nozzle, with_setting
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.material.infill import PATTERNS, density_for, line_spacing, stiffness_share
 from knollside.core.material.own import OwnCard, OwnValue, with_own
-from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe
+from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe, Way
 from knollside.core.recipe.board import fine_show_piece, quick_fit_check
 from knollside.core.recipe.breakeven import SCALES, WORTH, break_even
 from knollside.core.recipe.choose import Choice, try_first
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.recipe.spiral import spiral_possible
+from knollside.core.strength.rating import rate
+from knollside.demo import duties
 
 UP = (0.0, 0.0, 1.0)
 
@@ -152,3 +158,24 @@ def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:
     for bore in ("0.25 mm", "0.6 mm", "0.8 mm"):
         assert found[bore].reserve.value == pytest.approx(own, rel=1e-6)
     assert found["0.8 mm"].price.hours.value < found["0.4 mm"].price.hours.value < found["0.25 mm"].price.hours.value
+
+
+def test_the_materials_say_of_the_own_recipe_what_the_board_says(arm: Mesh) -> None:
+    """Two tops over eight walls: the field has them as thick as the walls, board and list must not."""
+    thin = Recipe(walls=8, infill=0.1, tops=2, bottoms=2)
+    duty, _, _ = duties.arm()
+    ask = Answerer()
+    key = ask.meshes.put(arm)
+    part = Part(key, names_of_new(key, ask(ReadMesh(key)).facts))
+    stated = Stated(duty=duty, recipe=thin, way=Way(direction=(0.0, 0.0, 1.0)))
+    strength = ask_strength(part, stated, 4000, None, True)
+    built = ask(ask_board(strength, stated, stated.direction, 0.2))
+    mine = next(c for c in built.materials if c.card.name == stated.card.name)
+    dot = built.board.dot(thin)
+    assert dot is not None and mine.reserve is not None
+    for end in ("low", "value", "high"):
+        assert getattr(mine.reserve, end) == pytest.approx(getattr(dot.reserve, end), rel=1e-9)
+    # It bites: the field alone says another thing of this recipe.
+    field = ask(strength).field
+    plain = rate(field, ask(strength).limits, np.array([stated.direction])).range_of(0).value
+    assert abs(plain / dot.reserve.value - 1) > 0.1

@@ -10,8 +10,11 @@ import pytest
 from conftest import DEMO, box, mesh_of
 
 from knollside.core.job import answer
+from knollside.core.job.ask import Answerer
+from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
+from knollside.core.job.questions.strength import Proved, prove_printed
 from knollside.core.job.slicedcheck import check_sliced
-from knollside.core.material.cards import material
+from knollside.core.material.cards import Material, material
 from knollside.core.mesh.load import load_file
 from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe, Refused, Way
 from knollside.core.recipe.price import PrinterMotion
@@ -184,8 +187,14 @@ def test_a_file_as_planned_differs_in_nothing_and_another_part_is_told_first() -
 
 
 def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path) -> None:
-    mesh, plan = box(60, 16, 16), Recipe(walls=4, infill=0.4)
-    part = answer.read_part(mesh)
+    mesh, plan, ask = box(60, 16, 16), Recipe(walls=4, infill=0.4), Answerer()
+    key = ask.meshes.put(mesh)
+    named = Part(key, names_of_new(key, ask(ReadMesh(key)).facts))
+    part = ask(named)
+
+    def prove(recipe: Recipe, card: Material) -> Proved:
+        return ask(prove_printed(named, duty, recipe, card, stood, 4000))
+
     duty = Duty(
         held=(Held(at=(0, 8, 8)),), cases=(LoadCase(name="a", loads=(Load(at=(60, 8, 8), force_N=(0, 0, -30)),)),)
     )
@@ -194,17 +203,19 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
     for name, recipe, heat in (("good", plan, 240), ("bad", hollow, 240), ("cold", plan, 220)):
         path = tmp_path / f"{name}.gcode"
         path.write_text(write_toolpath(mesh, stood, recipe, heat, 80))
-        held[name] = check_sliced(
-            read_gcode(path), name, part, duty, plan, material("PETG"), Way(direction=stood), cells=4000
-        )
+        at = part, duty, plan, material("PETG"), Way(direction=stood), prove
+        held[name] = check_sliced(read_gcode(path), name, *at)
     assert held["good"].differences == () and held["good"].reserve is not None
     assert held["bad"].reserve.value < 0.6 * held["good"].reserve.value
+    # Wider than the bond's own doubt alone: another grid was tried.
+    bond, told = material("PETG").bond, held["good"].reserve
+    assert told.low / told.value < bond.low / bond.value * (1 - 1e-4)
     # Pulled apart across the layers, it holds in proportion to the bond.
     assert held["cold"].reserve.value == pytest.approx(0.76 * held["good"].reserve.value, rel=0.03)
     volume = mesh.volume * 1e-3 * material("PETG").density
     assert held["bad"].grams < held["good"].grams < volume
     idle = check_sliced(
-        read_gcode(tmp_path / "good.gcode"), "good", part, Duty(), plan, material("PETG"), Way(direction=stood)
+        read_gcode(tmp_path / "good.gcode"), "good", part, Duty(), plan, material("PETG"), Way(direction=stood), prove
     )
     assert idle.reserve is None and "Nothing is asked" in idle.why
 

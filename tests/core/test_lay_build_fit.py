@@ -128,7 +128,7 @@ def test_board_and_materials_of_a_cantilever() -> None:
     hollow = by[4, 0.0, 5].reserve.value / by[4, 1.0, 5].reserve.value
     inner = (12 - 3.6) * (12 - 2 * 0.8) ** 3  # bottoms are four layers of 0.2 mm
     assert hollow == pytest.approx(1 - inner / 12**4, rel=0.06)
-    ranked = {c.card.name: c for c in rank_materials(s.field, duty, UP, Reach(), 2.0, MATERIALS.values())}
+    ranked = {c.card.name: c for c in rank_materials(s.field, duty, UP, Reach(), MATERIALS.values())}
     assert (ranked["PLA"].out, ranked["PC"].out, ranked["PETG + carbon"].out) == ("heat", "printer", "nozzle")
     assert ranked["PETG"].reserve is not None and not ranked["PETG"].out
 

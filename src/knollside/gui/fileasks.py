@@ -11,6 +11,7 @@ from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct
 from knollside.core.job.questions.part import Part, in_millimetres
+from knollside.core.job.questions.strength import Proved, prove_printed
 from knollside.core.job.slicedcheck import SlicedCheck, check_sliced
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import UNIT_TO_MM
@@ -105,8 +106,13 @@ class CheckSliced(Question[SlicedCheck]):
     def answer(self, ask: Answerer) -> SlicedCheck:
         moves = read_toolpath(self.path, lambda: ask.tick(0.1, "reading the file"))
         way, part = Way(direction=self.direction), ask(self.part, 0.1, 0.2)
-        at = part, self.duty, self.recipe, self.card, way, self.weak, self.cells
-        return check_sliced(moves, self.path.name, *at, ask.tick)
+        ask.tick(0.2, "finding layers, walls and seams")
+
+        def prove(recipe: Recipe, card: Material) -> Proved:
+            return ask(prove_printed(self.part, self.duty, recipe, card, self.direction, self.cells), 0.4, 1.0)
+
+        at = part, self.duty, self.recipe, self.card, way, prove, self.weak
+        return check_sliced(moves, self.path.name, *at)
 
 
 @dataclass(frozen=True, eq=False)

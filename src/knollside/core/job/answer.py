@@ -313,10 +313,17 @@ def boards(
 
 
 def materials(
-    s: Strength, duty: Duty, direction: tuple[float, float, float], printer: PrinterFacts, cards: Iterable[Material]
+    s: Strength,
+    duty: Duty,
+    direction: tuple[float, float, float],
+    printer: PrinterFacts,
+    cards: Iterable[Material],
+    as_printed: float = 1.0,
+    doubt: float = 0.0,
 ) -> tuple[Choice, ...]:
+    """Every card held against the duty; ``as_printed`` and ``doubt`` as in rank_materials."""
     reach = Reach(int(printer.nozzle_max_c), int(printer.bed_max_c), printer.enclosed, printer.hard_nozzle)
-    return rank_materials(s.field, duty, direction, reach, s.target, cards)
+    return rank_materials(s.field, duty, direction, reach, cards, as_printed, doubt)
 
 
 def price_of(

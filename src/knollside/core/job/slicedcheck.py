@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from knollside.core.job import answer
 from knollside.core.job.answer import PartFacts
+from knollside.core.job.questions.strength import Proved
 from knollside.core.material.bond import bond_at
 from knollside.core.material.cards import Material, with_bond
 from knollside.core.model import Duty, Range, Recipe, Refused, Way, rotation_to_up
 from knollside.core.run.gcode import Toolpath
 from knollside.core.run.sliced import Difference, Sliced, describe, differences
-from knollside.core.strength.field import Tick
-from knollside.core.strength.rating import rate
 
 
 @dataclass(frozen=True)
 class SlicedCheck:
-    """``reserve`` is what the file would hold, solved with what was found in it, the bond at its nozzle's
-    temperature (``bond_left`` of the card's); None where nothing is asked of
-    the part, or the file prints something else, with ``why`` not."""
+    """``reserve`` is what the file would hold, solved and checked on another grid with what was found in it, the bond
+    at its nozzle's temperature (``bond_left`` of the card's); None where nothing is asked of the part, or the file
+    prints something else, with ``why`` not."""
 
     name: str
     found: Sliced
@@ -41,13 +41,11 @@ def check_sliced(
     plan: Recipe,
     card: Material,
     way: Way,
+    prove: Callable[[Recipe, Material], Proved],
     weak: tuple[tuple[float, float, float], ...] = (),
-    cells: int = answer.CELLS,
-    tick: Tick | None = None,
 ) -> SlicedCheck:
-    """Compare a file's moves with the plan for ``way``; ``weak`` places in the part's frame."""
-    say = tick or (lambda share, text: None)
-    say(0.2, "finding layers, walls and seams")
+    """Compare a file's moves with the plan for ``way``; ``weak`` places in the part's frame. ``prove`` solves what was
+    found in the file as it would be printed, or refuses."""
     found = describe(moves)
     laid = answer.laid(part.mesh, way.direction)
     turn = rotation_to_up(way.direction)
@@ -67,10 +65,8 @@ def check_sliced(
         why = "Nothing is asked of the part yet."
     else:
         try:
-            solved = answer.strength(part, duty, recipe, used, cells, way, lambda s, t: say(0.4 + 0.6 * s, t))
-            reserve = rate(solved.field, solved.limits, np.array([way.direction])).range_of(0)
-            if solved.withheld:
-                reserve, why = None, solved.withheld
+            proved = prove(recipe, used)
+            reserve, why = (proved.solved, "") if not proved.withheld else (None, proved.withheld)
         except Refused as refusal:
             why = str(refusal)
     return SlicedCheck(name, found, recipe, told, reserve, why, found.volume * card.density / 1000, left)

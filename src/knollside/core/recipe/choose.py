@@ -10,6 +10,7 @@ import numpy as np
 from knollside.core.material.allowables import limits_of
 from knollside.core.material.cards import Material
 from knollside.core.model import Duty, Range, Refused
+from knollside.core.strength.discretisation import widened
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import rate
 
@@ -39,12 +40,15 @@ def rank_materials(
     duty: Duty,
     direction: tuple[float, float, float],
     reach: Reach,
-    target: float,
     cards: Iterable[Material],
+    as_printed: float = 1.0,
+    doubt: float = 0.0,
 ) -> tuple[Choice, ...]:
     """Usable ones first, strongest first; the rest with what disqualifies them.
 
-    Reserves use this stress field: for one material stress does not depend on its modulus.
+    Reserves use this stress field: for one material stress does not depend on its modulus. ``as_printed`` is what the
+    recipe's true tops make of a reserve whose field has tops as thick as its walls (the board's factor); ``doubt`` the
+    grid's, a share.
     """
     usable: list[Choice] = []
     out: list[Choice] = []
@@ -54,7 +58,7 @@ def rank_materials(
         if not word:
             try:
                 limits = limits_of(duty, card)
-                reserve = rate(field, limits, np.array([direction])).range_of(0)
+                reserve = widened(rate(field, limits, np.array([direction])).range_of(0).times(as_printed), doubt)
             except Refused as refusal:
                 word, why = "heat", str(refusal)
         if reserve is not None and reserve.value < 1:

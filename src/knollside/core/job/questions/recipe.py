@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
@@ -23,7 +23,6 @@ from knollside.core.recipe.choose import Choice
 from knollside.core.recipe.price import Price, PrinterMotion
 from knollside.core.recipe.roofs import Roof, roofs
 from knollside.core.recipe.spiral import Spiral, spiral_of
-from knollside.core.strength.discretisation import widened
 from knollside.core.strength.rating import rate
 
 Vec = tuple[float, float, float]
@@ -105,9 +104,11 @@ class Build(Question[Building]):
         board = trade_board(pricer, s.recipe, s.target, bore, lambda x, t: ask.tick(0.6 + 0.35 * x, t))
         ask.tick(0.97, "ranking materials")
         duty = self.strength.duty
-        found = answer.materials(s, duty, self.direction, self.printer, self.cards)
-        wider = (c if c.reserve is None else replace(c, reserve=widened(c.reserve, self.doubt)) for c in found)
-        return Building(board, tuple(wider))
+        # One recipe, one reserve: the list's own card says what the board says of this recipe.
+        own, solid = board.dot(s.recipe), float(pricer.rating.reserve[0])
+        as_printed = own.reserve.value / solid if own is not None and 0 < solid < np.inf else 1.0
+        at_place = self.direction, self.printer, self.cards, as_printed, self.doubt
+        return Building(board, answer.materials(s, duty, *at_place))
 
 
 @dataclass(frozen=True, eq=False)

@@ -389,3 +389,10 @@ class Prove(Question[Proved]):
         rating = rate(s.field, s.limits, np.array([direction]))
         solved = widened(rating.range_of(0), grid.share(direction))
         return Proved(solved, s.field.greatest_movement, s.target, s.card.bond.source, s.withheld)
+
+
+def prove_printed(
+    part: Part, duty: Duty, recipe: Recipe, card: Material, direction: Vec, cells: int = CELLS, exactly: bool = False
+) -> Prove:
+    """The question of what a recipe would hold as a way prints it."""
+    return Prove(strength_question(part, duty, recipe, card, cells, exactly=exactly).printed(recipe, direction))
