@@ -183,7 +183,7 @@ def second_program() -> None:
         row("a second program on the same beam", "not installed (scikit-fem)", "1 %, 3 %")
         return
     from knollside.core.mesh.features import find_features
-    from knollside.core.model import Duty, Held, Load, LoadCase
+    from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase
     from knollside.core.strength.field import POISSON, solve
     from knollside.warm import box
 
@@ -209,8 +209,8 @@ def second_program() -> None:
     vertical = np.isin(np.arange(basis.N), basis.get_dofs(lambda x: x[0] > length - 1e-9).all(["u^3"]))
     tip = float(-u[vertical].mean())
     duty = Duty(
-        held=(Held(at=(0, 5, 5)),),
-        cases=(LoadCase(name="x", loads=(Load(at=(length, 5, 5), force_N=(0, 0, -force)),)),),
+        held=(FixedFixture(at=(0, 5, 5)),),
+        cases=(LoadCase(name="x", loads=(ForceLoad(at=(length, 5, 5), force_N=(0, 0, -force)),)),),
     )
     part = box(length, side, side)
     ours = solve(part, find_features(part), duty, e, 12_000, probes=probe)
@@ -244,7 +244,7 @@ def sizes() -> None:
 def one_size(cells: int) -> None:
     """Grid, set-up, one solve and a second one; prints cells, seconds, seconds, rounds and gigabytes."""
     from knollside.core.mesh.features import find_features
-    from knollside.core.model import Held, Load
+    from knollside.core.model import FixedFixture, ForceLoad
     from knollside.core.strength import conditions, loads
     from knollside.core.strength.element import Brick, isotropic
     from knollside.core.strength.grid import choose_size, make_grid
@@ -259,15 +259,15 @@ def one_size(cells: int) -> None:
         grid = make_grid(mesh, choose_size(mesh, count))
         element = Brick(grid.size, isotropic(1800.0, 0.35))
         holds = [
-            conditions.hold(grid, mesh, by_id[f"hole-{i}"].faces, Held(feature=f"hole-{i}"), by_id[f"hole-{i}"])
+            conditions.hold(grid, mesh, by_id[f"hole-{i}"].faces, FixedFixture(feature=f"hole-{i}"), by_id[f"hole-{i}"])
             for i in (1, 2, 3, 4)
         ]
         even, extra = np.ones(len(grid.cells)), conditions.springs(grid, holds, 1800.0)
         operator = Operator(element, even, grid.cells, grid.nodes, grid.cut, grid.moments, extra)
-        f, _, _ = loads.push(grid, mesh, saddle, saddle.faces, Load(at=(0, 0, 0), force_N=(0, 0, -88)))
+        f, _, _ = loads.push(grid, mesh, saddle, saddle.faces, ForceLoad(at=(0, 0, 0), force_N=(0, 0, -88)))
         _, rounds = operator.solve(f, 1e-6)
         first = time.perf_counter() - began
-        g, _, _ = loads.push(grid, mesh, saddle, saddle.faces, Load(at=(0, 0, 0), force_N=(0, 88, 0)))
+        g, _, _ = loads.push(grid, mesh, saddle, saddle.faces, ForceLoad(at=(0, 0, 0), force_N=(0, 88, 0)))
         again, _ = timed(lambda: operator.solve(g, 1e-6))
         return len(grid.cells), first, again, rounds
 

@@ -22,7 +22,7 @@ import numpy as np
 import pytest
 
 from knollside.core.mesh.load import load_file, weld
-from knollside.core.model import Mesh
+from knollside.core.model import FixedFixture, ForceLoad, Mesh
 
 
 def own_screen() -> None:
@@ -160,7 +160,8 @@ class Desk:
                 self.window.refresh()
                 self.app.processEvents()
                 return
-        raise AssertionError(f"still busy with '{self.worker.busy_with}' after {seconds} s")
+        said = self.window.note.text()
+        raise AssertionError(f"still busy with '{self.worker.busy_with}' after {seconds} s; it says: {said}")
 
 
 def turn_to(desk: Desk, words: str) -> None:
@@ -273,7 +274,7 @@ def open_desk(qapp, path: Path) -> Desk:  # type: ignore[no-untyped-def]
 def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     """A post with a shelf: one place that needs holding, one that does not, and four ways to lie."""
     from knollside.core.mesh.write import stl_bytes
-    from knollside.core.model import Duty, Held, Load, LoadCase, Way
+    from knollside.core.model import Duty, LoadCase, Way
 
     solid = m3.Manifold.cube((12, 24, 30)) + m3.Manifold.cube((36, 24, 6)).translate((0, 0, 24))
     solid = solid + m3.Manifold.cube((1.0, 24, 4)).translate((-1.0, 0, 26))
@@ -282,8 +283,8 @@ def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     desk.window.part_step.open_file(str(tmp_path / "shelf.stl"))
     desk.settle(lambda: desk.part.name == "Shelf" and desk.facts is not None)
     foot = next(f.id for f in desk.facts.features if f.kind == "flat" and f.axis[2] < -0.9 and f.centre[2] < 1)
-    load = LoadCase(name="a pot", loads=(Load(at=(34, 12, 30), force_N=(0, 0, -20)),))
-    desk.put("duty", Duty(held=(Held(feature=foot),), cases=(load,), danger="no one"), "a shelf")
+    load = LoadCase(name="a pot", loads=(ForceLoad(at=(34, 12, 30), force_N=(0, 0, -20)),))
+    desk.put("duty", Duty(held=(FixedFixture(feature=foot),), cases=(load,), danger="no one"), "a shelf")
     desk.put("recipe", desk.part.recipe.model_copy(update={"infill": 1.0}), "solid")
     desk.put("way", Way(direction=(0, 0, 1)), "upright")
     desk.settle()

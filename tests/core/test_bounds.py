@@ -21,10 +21,10 @@ from knollside.core.material.bond import Setting, shares, with_setting
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.model import (
     Duty,
+    FixedFixture,
+    ForceLoad,
     GapTrial,
-    Held,
     Holding,
-    Load,
     LoadCase,
     Mate,
     Measurement,
@@ -34,6 +34,7 @@ from knollside.core.model import (
     Refused,
     Way,
     bounds_of,
+    load_of,
 )
 from knollside.core.proof.fromjob import wishes
 
@@ -89,7 +90,7 @@ def test_the_strategies_reach_every_number() -> None:
         with pytest.raises(ValueError, match=name):
             record.model_validate({name: math.inf})
     with pytest.raises(ValueError, match="force_N"):
-        Load.model_validate({"at": (0, 0, 0), "force_N": (0, 0, 2e6)})
+        load_of({"at": (0, 0, 0), "force_N": (0, 0, 2e6)})
     with pytest.raises(ValueError, match="length"):
         Way.model_validate({"direction": (0, 0, 0)})
 
@@ -174,8 +175,8 @@ force = st.sampled_from((0.0, 1e-6, 1.0, -1e6, 1e6)) | st.floats(-1e6, 1e6)
 )
 def test_any_duty_is_solved_or_refused(f, kind, heat, r) -> None:  # type: ignore[no-untyped-def]
     surroundings = Duty().surroundings.model_copy(update={"temperature_c": heat})
-    case = LoadCase(name="a", loads=(Load(feature=kind, force_N=f),))
-    duty = Duty(held=(Held(feature="hole-1"),), cases=(case,), surroundings=surroundings)
+    case = LoadCase(name="a", loads=(ForceLoad(feature=kind, force_N=f),))
+    duty = Duty(held=(FixedFixture(feature="hole-1"),), cases=(case,), surroundings=surroundings)
     s = Stated(duty=duty, recipe=r, way=Way(direction=(0, 0, 1)))
     try:
         laying = ASK(asked.ask_ways(asked.ask_strength(PART, s, 800), s, 30))

@@ -18,7 +18,7 @@ from knollside.core.material.bond import Setting, bond_at, height_share, shares,
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.material.infill import PATTERNS, density_for, line_spacing, stiffness_share
 from knollside.core.material.own import OwnCard, OwnValue, with_own
-from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe, Way
+from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Mesh, Range, Recipe, Way
 from knollside.core.recipe.board import fine_show_piece, quick_fit_check
 from knollside.core.recipe.breakeven import SCALES, WORTH, break_even
 from knollside.core.recipe.choose import Choice, try_first
@@ -146,7 +146,8 @@ def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:
     """A bar pulled along its layers' normal: reserve goes with the bond and nothing else."""
     part = answer.read_part(box(12, 12, 60))
     duty = Duty(
-        held=(Held(at=(6, 6, 0)),), cases=(LoadCase(name="pull", loads=(Load(at=(6, 6, 60), force_N=(0, 0, 200)),)),)
+        held=(FixedFixture(at=(6, 6, 0)),),
+        cases=(LoadCase(name="pull", loads=(ForceLoad(at=(6, 6, 60), force_N=(0, 0, 200)),)),),
     )
     base = Recipe(layer_height=0.2, infill=1.0)
     s = answer.strength(part, duty, base, material("PETG"), 3000)

@@ -9,15 +9,15 @@ from conftest import box, mesh_of, plate_with_hole
 from knollside.core.job import answer
 from knollside.core.material.cards import material
 from knollside.core.mesh.walls import thickness
-from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Recipe, Refused
+from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Mesh, Recipe, Refused
 from knollside.core.strength import mesh_size
 from knollside.core.strength.grid import choose_size
 from knollside.core.strength.skin import skin_of
 
 
 def beam_duty(*forces: tuple[float, float, float]) -> Duty:
-    cases = tuple(LoadCase(name=f"c{i}", loads=(Load(at=(60, 5, 5), force_N=f),)) for i, f in enumerate(forces))
-    return Duty(held=(Held(at=(0, 5, 5)),), cases=cases)
+    cases = tuple(LoadCase(name=f"c{i}", loads=(ForceLoad(at=(60, 5, 5), force_N=f),)) for i, f in enumerate(forces))
+    return Duty(held=(FixedFixture(at=(0, 5, 5)),), cases=cases)
 
 
 def test_thickness_by_rays_is_the_distance_between_the_faces() -> None:
@@ -52,7 +52,8 @@ def test_a_slit_narrower_than_a_cell_is_spoken_of_and_a_wide_one_is_not() -> Non
     assert mesh_size.narrow_slit(slit(0.3)) == pytest.approx(0.3, abs=1e-6)
     assert mesh_size.narrow_slit(box(40, 20, 10)) == np.inf
     duty = Duty(
-        held=(Held(at=(40, 10, 5)),), cases=(LoadCase(name="a", loads=(Load(at=(0, 5, 5), force_N=(0, -2, 0)),)),)
+        held=(FixedFixture(at=(40, 10, 5)),),
+        cases=(LoadCase(name="a", loads=(ForceLoad(at=(0, 5, 5), force_N=(0, -2, 0)),)),),
     )
     for wide, told in ((0.3, True), (4.0, False)):
         s = answer.strength(answer.read_part(slit(wide)), duty, Recipe(infill=1.0), material("PETG"), 3000)
@@ -74,7 +75,8 @@ def test_cells_are_chosen_for_half_the_shell_then_for_thin_walls_then_by_count()
 def test_the_wall_where_it_would_go_is_told_with_the_cells_across_it() -> None:
     part = answer.read_part(box(60, 10, 3))
     duty = Duty(
-        held=(Held(at=(0, 5, 1.5)),), cases=(LoadCase(name="a", loads=(Load(at=(60, 5, 1.5), force_N=(0, 0, -2)),)),)
+        held=(FixedFixture(at=(0, 5, 1.5)),),
+        cases=(LoadCase(name="a", loads=(ForceLoad(at=(60, 5, 1.5), force_N=(0, 0, -2)),)),),
     )
     s = answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 4000, exactly=True)
     wall = mesh_size.wall_at(part.mesh, s.field, (20.0, 5.0, 3.0))

@@ -16,7 +16,7 @@ from knollside.core.job.questions.strength import Proved, prove_printed
 from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.material.cards import Material, material
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Duty, Held, Load, LoadCase, Range, Recipe, Refused, Way
+from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Range, Recipe, Refused, Way
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run import gcode
 from knollside.core.run.gcode import Toolpath, parse_gcode, read_gcode
@@ -196,7 +196,8 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
         return ask(prove_printed(named, duty, recipe, card, stood, 4000))
 
     duty = Duty(
-        held=(Held(at=(0, 8, 8)),), cases=(LoadCase(name="a", loads=(Load(at=(60, 8, 8), force_N=(0, 0, -30)),)),)
+        held=(FixedFixture(at=(0, 8, 8)),),
+        cases=(LoadCase(name="a", loads=(ForceLoad(at=(60, 8, 8), force_N=(0, 0, -30)),)),),
     )
     held, stood = {}, (1.0, 0.0, 0.0)
     hollow = plan.model_copy(update={"walls": 1, "infill": 0.0})

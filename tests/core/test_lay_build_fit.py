@@ -21,8 +21,8 @@ from knollside.core.mesh.slicer import Section, section_of
 from knollside.core.model import (
     BreakTest,
     Duty,
-    Held,
-    Load,
+    FixedFixture,
+    ForceLoad,
     LoadCase,
     Range,
     Recipe,
@@ -105,8 +105,8 @@ def test_shells_counted_on_a_raster_are_those_of_exact_polygons(part: str) -> No
 def test_board_and_materials_of_a_cantilever() -> None:
     part = answer.read_part(box(80, 12, 12))
     duty = Duty(
-        held=(Held(at=(0, 6, 6)),),
-        cases=(LoadCase(name="hook", loads=(Load(at=(80, 6, 6), force_N=(0, 0, -20)),)),),
+        held=(FixedFixture(at=(0, 6, 6)),),
+        cases=(LoadCase(name="hook", loads=(ForceLoad(at=(80, 6, 6), force_N=(0, 0, -20)),)),),
         surroundings=Surroundings(temperature_c=50),
     )
     s = answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 6000)

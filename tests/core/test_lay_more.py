@@ -18,7 +18,17 @@ from knollside.core.lay.surface_steps import surface_steps
 from knollside.core.lay.ways import WEIGHTS, plain_ways, weighed
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Duty, Held, Holding, Load, LoadCase, Mesh, Purpose, Recipe, Refused
+from knollside.core.model import (
+    Duty,
+    FixedFixture,
+    ForceLoad,
+    Holding,
+    LoadCase,
+    Mesh,
+    Purpose,
+    Recipe,
+    Refused,
+)
 
 UP = (0.0, 0.0, 1.0)
 R = Recipe(layer_height=0.2, line_width=0.45)
@@ -124,8 +134,13 @@ def tee() -> tuple[answer.PartFacts, Duty, answer.Strength]:
     """A plate with an arm standing out: neither way of the whole suits both."""
     part = answer.read_part(mesh_of(slab(0, 6, 0, 60, 0, 60) + slab(5, 70, 22, 38, 24, 36)))
     duty = Duty(
-        held=(Held(at=(0, 5, 5)), Held(at=(0, 55, 5)), Held(at=(0, 5, 55)), Held(at=(0, 55, 55))),
-        cases=(LoadCase(name="hook", loads=(Load(at=(70, 30, 30), force_N=(0, 0, -40)),)),),
+        held=(
+            FixedFixture(at=(0, 5, 5)),
+            FixedFixture(at=(0, 55, 5)),
+            FixedFixture(at=(0, 5, 55)),
+            FixedFixture(at=(0, 55, 55)),
+        ),
+        cases=(LoadCase(name="hook", loads=(ForceLoad(at=(70, 30, 30), force_N=(0, 0, -40)),)),),
     )
     return part, duty, answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 8000)
 
@@ -161,7 +176,8 @@ def test_a_cut_lets_plate_and_arm_each_lie_well(tee) -> None:  # type: ignore[no
 def test_a_plain_bar_needs_no_cut_and_bodies_are_refused() -> None:
     part = answer.read_part(box(80, 12, 12))
     duty = Duty(
-        held=(Held(at=(0, 6, 6)),), cases=(LoadCase(name="pull", loads=(Load(at=(80, 6, 6), force_N=(20, 0, 0)),)),)
+        held=(FixedFixture(at=(0, 6, 6)),),
+        cases=(LoadCase(name="pull", loads=(ForceLoad(at=(80, 6, 6), force_N=(20, 0, 0)),)),),
     )
     s = answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 4000)
     best = answer.ways(part, duty, s, (220, 220, 250)).ways[0]
@@ -177,7 +193,8 @@ def test_a_ball_and_a_giant_are_listed_with_what_is_wrong() -> None:
     ways = plain_ways(ball.mesh, ball.features, Purpose.WORKING, {}, ground)
     assert len(ways) == 6 and all(w.gives_up.startswith("Next to nothing to stand on") for w in ways)
     duty = Duty(
-        held=(Held(at=(0, 0, -20)),), cases=(LoadCase(name="push", loads=(Load(at=(0, 0, 20), force_N=(0, 0, -20)),)),)
+        held=(FixedFixture(at=(0, 0, -20)),),
+        cases=(LoadCase(name="push", loads=(ForceLoad(at=(0, 0, 20), force_N=(0, 0, -20)),)),),
     )
     s = answer.strength(ball, duty, Recipe(infill=1.0), material("PETG"), 3000)
     assert all("Next to nothing" in w.gives_up for w in answer.ways(ball, duty, s, (220, 220, 250), 200).ways)

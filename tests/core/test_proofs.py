@@ -6,7 +6,7 @@ import pytest
 from conftest import box, mesh_of
 
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Recipe
+from knollside.core.model import Duty, ForceLoad, LoadCase, Mesh, Recipe, fixture_of
 from knollside.core.strength import recover
 from knollside.core.strength.element import Brick, isotropic, shape
 from knollside.core.strength.field import solve
@@ -20,8 +20,8 @@ E = 2000.0
 
 def duty(held: list[tuple[float, float, float]], loads: list[tuple[tuple, tuple]], kind: str = "fixed") -> Duty:
     return Duty(
-        held=tuple(Held(at=h, kind=kind) for h in held),
-        cases=(LoadCase(name="it", loads=tuple(Load(at=a, force_N=f) for a, f in loads)),),
+        held=tuple(fixture_of({"at": h, "kind": kind}) for h in held),
+        cases=(LoadCase(name="it", loads=tuple(ForceLoad(at=a, force_N=f) for a, f in loads)),),
     )
 
 

@@ -27,9 +27,9 @@ from knollside.core.model import (
     Danger,
     Duty,
     FaceMark,
+    FixedFixture,
+    ForceLoad,
     GapTrial,
-    Held,
-    Load,
     LoadCase,
     Mate,
     Measurement,
@@ -37,6 +37,7 @@ from knollside.core.model import (
     Range,
     Recipe,
     Refused,
+    SlidingFixture,
     Way,
 )
 from knollside.core.proof.fromjob import Wish
@@ -46,9 +47,9 @@ UP = (0.0, 0.0, 1.0)
 PLATE = plate_with_hole()
 KEY = MeshKey(PLATE.fingerprint())
 PART = Part(KEY, first_names(KEY.fingerprint, find_features(PLATE)))
-CASE = LoadCase(name="a", loads=(Load(feature="flat-1", force_N=(0.0, 0.0, -10.0)),))
+CASE = LoadCase(name="a", loads=(ForceLoad(feature="flat-1", force_N=(0.0, 0.0, -10.0)),))
 STATED = Stated(
-    duty=Duty(held=(Held(feature="hole-1"),), cases=(CASE,), treads={"Knocked": 0.9}),
+    duty=Duty(held=(FixedFixture(feature="hole-1"),), cases=(CASE,), treads={"Knocked": 0.9}),
     way=Way(direction=UP),
     mates=(Mate(feature="hole-1", hardware="M5"),),
     readings=(Measurement(kind="hole", axis="upright", drawn=5, printed=4.8),),
@@ -217,7 +218,7 @@ def test_a_solve_names_all_it_rests_on() -> None:
         assert solve(recipe=Recipe(**change)) != base.key, change  # type: ignore[arg-type]
     assert solve(material="ASA") != base.key
     assert solve(duty=d.model_copy(update={"critical_mm": 0.4})) != base.key
-    assert solve(duty=d.model_copy(update={"held": (Held(feature="hole-1", kind="sliding"),)})) != base.key
+    assert solve(duty=d.model_copy(update={"held": (SlidingFixture(feature="hole-1"),)})) != base.key
     moved = CASE.loads[0].model_copy(update={"feature": "flat-2"})
     assert solve(duty=d.model_copy(update={"cases": (CASE.model_copy(update={"loads": (moved,)}),)})) != base.key
     # Who is hurt, sun and heat change what is asked of the answer, not the stress.
@@ -245,9 +246,9 @@ def _session() -> tuple[Meshes, list[Question[Any]]]:
         for force in ((0.0, 0.0, -88.0), (0.0, 0.0, -90.0), (5.0, 3.0, -20.0)):
             for walls, infill in ((2, 0.0), (4, 1.0)):
                 for held in ends[:1] if force[0] else (ends[0], ends[-1]):
-                    case = LoadCase(name="a", loads=(Load(feature=ends[1], force_N=force),))
+                    case = LoadCase(name="a", loads=(ForceLoad(feature=ends[1], force_N=force),))
                     s = Stated(
-                        duty=Duty(held=(Held(feature=held),), cases=(case,)),
+                        duty=Duty(held=(FixedFixture(feature=held),), cases=(case,)),
                         recipe=Recipe(walls=walls, infill=infill),
                         printer=PrinterFacts(),
                     )

@@ -17,7 +17,7 @@ from knollside.core.job.file import Job, read_job, write_job
 from knollside.core.material.cards import MATERIALS, material, with_bond
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Danger, Duty, Mate, PrinterFacts, Range, Recipe, Refused
+from knollside.core.model import Danger, Duty, FixedFixture, ForceLoad, Mate, PrinterFacts, Range, Recipe, Refused
 from knollside.core.recipe.price import time_factor
 from knollside.core.run.preflight import cautions, preflight
 from knollside.demo import duties
@@ -181,10 +181,11 @@ def test_the_hinge_leaves_its_free_body_out_and_says_so() -> None:
 
 def test_a_solved_recipe_is_weaker_than_a_solid_one() -> None:
     part = answer.read_part(box(60, 14, 14))
-    from knollside.core.model import Held, Load, LoadCase, Way
+    from knollside.core.model import LoadCase, Way
 
     duty = Duty(
-        held=(Held(at=(0, 7, 7)),), cases=(LoadCase(name="x", loads=(Load(at=(60, 7, 7), force_N=(0, 0, -20)),)),)
+        held=(FixedFixture(at=(0, 7, 7)),),
+        cases=(LoadCase(name="x", loads=(ForceLoad(at=(60, 7, 7), force_N=(0, 0, -20)),)),),
     )
     way = Way(direction=(0, 0, 1))
     quick = Range(1, 1, 1)

@@ -10,7 +10,7 @@ from conftest import box, mesh_of
 from skfem.helpers import ddot, sym_grad, trace
 
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Duty, Held, Load, LoadCase, Mesh
+from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Mesh
 from knollside.core.strength.field import POISSON, solve
 
 E = 2000.0
@@ -44,8 +44,8 @@ def theirs(bricks, held, loaded, force: np.ndarray, at: np.ndarray) -> np.ndarra
 
 
 def ours(part: Mesh, held: tuple[float, ...], loaded: tuple[float, ...], force, at, cells: int) -> np.ndarray:  # type: ignore[no-untyped-def]
-    case = LoadCase(name="a", loads=(Load(at=loaded, force_N=tuple(force)),))
-    duty = Duty(held=(Held(at=held),), cases=(case,))
+    case = LoadCase(name="a", loads=(ForceLoad(at=loaded, force_N=tuple(force)),))
+    duty = Duty(held=(FixedFixture(at=held),), cases=(case,))
     return np.asarray(solve(part, find_features(part), duty, E, cells, probes=np.asarray(at)).probed[0, :, :3])
 
 

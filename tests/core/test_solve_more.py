@@ -9,7 +9,17 @@ from knollside.core.job import answer
 from knollside.core.job.remedies import remedies
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe, Refused, Surroundings
+from knollside.core.model import (
+    Duty,
+    FixedFixture,
+    ForceLoad,
+    LoadCase,
+    Mesh,
+    Range,
+    Recipe,
+    Refused,
+    Surroundings,
+)
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.strength.field import EDGE, StressField, probe_spots, solve
 from knollside.core.strength.grid import make_grid
@@ -23,8 +33,8 @@ E = PETG.modulus.value
 
 
 def pushed(at: tuple, force: tuple, held: tuple = (0, 5, 5), **more: object) -> Duty:
-    load = Load(at=at, force_N=force)
-    return Duty(held=(Held(at=held),), cases=(LoadCase(name="it", loads=(load,)),), **more)
+    load = ForceLoad(at=at, force_N=force)
+    return Duty(held=(FixedFixture(at=held),), cases=(LoadCase(name="it", loads=(load,)),), **more)
 
 
 def field_of(mesh: Mesh, duty: Duty, cells: int = 6000, **more) -> StressField:  # type: ignore[no-untyped-def]
@@ -103,8 +113,8 @@ def test_bodies_nearer_than_a_cell_are_not_taken_for_one() -> None:
     two = mesh_of(
         m3.Manifold.compose([m3.Manifold.cube((20, 10, 10)), m3.Manifold.cube((20, 10, 10)).translate((20.2, 0, 0))])
     )
-    held = (Held(at=(0, 5, 5)), Held(at=(40.2, 5, 5)))
-    load = LoadCase(name="it", loads=(Load(at=(10, 5, 10), force_N=(0, 0, -5)),))
+    held = (FixedFixture(at=(0, 5, 5)), FixedFixture(at=(40.2, 5, 5)))
+    load = LoadCase(name="it", loads=(ForceLoad(at=(10, 5, 10), force_N=(0, 0, -5)),))
     with pytest.raises(Refused, match="gap between held bodies is lost"):
         field_of(two, Duty(held=held, cases=(load,)), 1500)
     one = field_of(two, Duty(held=held[:1], cases=(load,)), 1500)
@@ -117,8 +127,10 @@ def test_probes_inside_stay_and_probes_outside_come_to_the_surface() -> None:
 
 
 def test_point_ratings_name_mode_and_case_of_the_least() -> None:
-    loads = [Load(at=(60, 5, 5), force_N=f) for f in ((0, 0, -10), (200, 0, 0))]
-    duty = Duty(held=(Held(at=(0, 5, 5)),), cases=tuple(LoadCase(name=n, loads=(ld,)) for n, ld in zip("ab", loads)))
+    loads = [ForceLoad(at=(60, 5, 5), force_N=f) for f in ((0, 0, -10), (200, 0, 0))]
+    duty = Duty(
+        held=(FixedFixture(at=(0, 5, 5)),), cases=tuple(LoadCase(name=n, loads=(ld,)) for n, ld in zip("ab", loads))
+    )
     f = field_of(box(60, 10, 10), duty)
     limits = answer.limits_of(duty, PETG)
     n = np.array([1.0, 0, 0])
@@ -137,8 +149,8 @@ def test_cures_take_in_recipe_place_and_corner() -> None:
     """An angle bracket with a sharp inner corner, warm and too weak: every kind of remedy is there."""
     angle = m3.Manifold.cube((40, 12, 5)) + m3.Manifold.cube((5, 12, 40))
     duty = Duty(
-        held=(Held(at=(20, 6, 0)),),
-        cases=(LoadCase(name="it", loads=(Load(at=(2.5, 6, 40), force_N=(60, 0, 0)),)),),
+        held=(FixedFixture(at=(20, 6, 0)),),
+        cases=(LoadCase(name="it", loads=(ForceLoad(at=(2.5, 6, 40), force_N=(60, 0, 0)),)),),
         surroundings=Surroundings(temperature_c=50),
     )
     part = answer.read_part(mesh_of(angle))

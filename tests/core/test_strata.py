@@ -11,7 +11,7 @@ from knollside.core.lay.strata import Strata, lay_strata
 from knollside.core.lay.supports import Region, bill, held, regions
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Holding, Mesh, Recipe, Refused
+from knollside.core.model import FixedFixture, ForceLoad, Holding, Mesh, Recipe, Refused
 
 R = Recipe(layer_height=0.2, line_width=0.45)
 UP = (0.0, 0.0, 1.0)
@@ -181,13 +181,14 @@ def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
 def test_a_way_that_another_beats_in_everything_is_told() -> None:
     from knollside.core.job import answer
     from knollside.core.job.compare import column, unbeaten
-    from knollside.core.model import Duty, Held, Load, LoadCase, Range
+    from knollside.core.model import Duty, LoadCase, Range
     from knollside.core.recipe.price import PrinterMotion
 
     mesh = mesh_of(shelf(20))
     part = answer.read_part(mesh)
     duty = Duty(
-        held=(Held(at=(5, 10, 0)),), cases=(LoadCase(name="a", loads=(Load(at=(30, 10, 18), force_N=(0, 0, -20)),)),)
+        held=(FixedFixture(at=(5, 10, 0)),),
+        cases=(LoadCase(name="a", loads=(ForceLoad(at=(30, 10, 18), force_N=(0, 0, -20)),)),),
     )
     s = answer.strength(part, duty, R.model_copy(update={"infill": 1.0}), material("PETG"), 3000, exactly=True)
     ways = answer.ways(part, duty, s, (220, 220, 250), 100).ways

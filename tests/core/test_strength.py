@@ -9,7 +9,19 @@ from knollside.core.job import answer
 from knollside.core.material.allowables import allowables, target_reserve, temperature_factor, withheld
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Danger, Duty, Held, Load, LoadCase, Mesh, Recipe, Refused, Surroundings
+from knollside.core.model import (
+    Danger,
+    Duty,
+    FixedFixture,
+    Fixture,
+    ForceLoad,
+    LoadCase,
+    Mesh,
+    Recipe,
+    Refused,
+    SlidingFixture,
+    Surroundings,
+)
 from knollside.core.strength.condense import read_stress
 from knollside.core.strength.element import Brick, filled_spots, isotropic, layered
 from knollside.core.strength.field import POISSON, StressField, solve
@@ -22,14 +34,14 @@ E = 2000.0
 L, B = 100.0, 10.0
 
 
-def duty(*cases: LoadCase, held: tuple[Held, ...] = (Held(at=(0, B / 2, B / 2)),)) -> Duty:
+def duty(*cases: LoadCase, held: tuple[Fixture, ...] = (FixedFixture(at=(0, B / 2, B / 2)),)) -> Duty:
     return Duty(held=held, cases=cases)
 
 
 def case(
     force: tuple[float, float, float], at: tuple[float, float, float] = (L, B / 2, B / 2), **how: bool
 ) -> LoadCase:
-    return LoadCase(name="pull", loads=(Load(at=at, force_N=force),), **how)
+    return LoadCase(name="pull", loads=(ForceLoad(at=at, force_N=force),), **how)
 
 
 def run(mesh: Mesh, what: Duty, cells: int = 4000, **more) -> StressField:  # type: ignore[no-untyped-def]
@@ -112,7 +124,9 @@ def test_cantilever_deflection_and_stress() -> None:
 def test_tension_in_a_bar_turned_to_the_grid() -> None:
     mesh = mesh_of(m3.Manifold.cube((80, 12, 12)).translate((-40, -6, -6)).rotate((0, 0, 30)))
     d = np.array([np.cos(np.pi / 6), 0.5, 0])
-    field = run(mesh, Duty(held=(Held(at=tuple(-40 * d)),), cases=(case(tuple(144 * d), tuple(40 * d)),)), 12_000)
+    field = run(
+        mesh, Duty(held=(FixedFixture(at=tuple(-40 * d)),), cases=(case(tuple(144 * d), tuple(40 * d)),)), 12_000
+    )
     middle = (np.abs(field.points @ d) < 12) & (np.linalg.norm(field.normals, axis=1) == 0)
     s = field.stress[0, middle]
     along = s[:, 0] * d[0] ** 2 + s[:, 1] * d[1] ** 2 + 2 * s[:, 5] * d[0] * d[1]
@@ -137,7 +151,7 @@ def test_reserve_of_a_tension_bar_for_any_build_direction(degrees: float) -> Non
 def test_early_exit_is_the_full_rating_to_the_bit(arm: Mesh) -> None:
     features = find_features(arm)
     what = Duty(
-        held=tuple(Held(feature=f"hole-{i}") for i in (1, 2, 3, 4)),
+        held=tuple(FixedFixture(feature=f"hole-{i}") for i in (1, 2, 3, 4)),
         cases=(case((0, 0, -88), (120, 0, 78)), case((0, 60, 0), (146, 0, 84), knocked=True)),
     )
     field = solve(arm, features, what, E, 8000)
@@ -153,7 +167,7 @@ def test_early_exit_is_the_full_rating_to_the_bit(arm: Mesh) -> None:
 
 def test_two_load_cases_add() -> None:
     mesh = box(60, B, B)
-    a, b = Load(at=(60, 5, 5), force_N=(0, 0, -10)), Load(at=(60, 5, 5), force_N=(30, 4, 0))
+    a, b = ForceLoad(at=(60, 5, 5), force_N=(0, 0, -10)), ForceLoad(at=(60, 5, 5), force_N=(30, 4, 0))
     field = run(
         mesh, duty(LoadCase(name="a", loads=(a,)), LoadCase(name="b", loads=(b,)), LoadCase(name="ab", loads=(a, b)))
     )
@@ -167,7 +181,7 @@ def test_a_rotated_part_holds_the_same() -> None:
     plain = rate(run(box(L, B, B), d, 9000), limits, np.eye(3))
     # A quarter turn about Y: X becomes -Z, Z becomes X.
     turned = mesh_of(m3.Manifold.cube((L, B, B)).rotate((0, 90, 0)))
-    other = Duty(held=(Held(at=(5, 5, 0)),), cases=(case((-10, 0, 0), (5, 5, -L)),))
+    other = Duty(held=(FixedFixture(at=(5, 5, 0)),), cases=(case((-10, 0, 0), (5, 5, -L)),))
     same = rate(run(turned, other, 9000), limits, np.array([[0, 0, -1.0], [0, 1, 0], [1, 0, 0]]))
     assert same.reserve == pytest.approx(plain.reserve, rel=0.05)
 
@@ -202,11 +216,11 @@ def test_layer_resultants_are_those_of_a_cantilever() -> None:
     ("what", "words"),
     [
         (Duty(cases=(case((0, 0, -1)),)), "Nothing holds"),
-        (Duty(held=(Held(at=(0, 5, 5)),)), "Nothing pushes"),
+        (Duty(held=(FixedFixture(at=(0, 5, 5)),)), "Nothing pushes"),
         (duty(case((0, 0, 0))), "zero or has no direction"),
         (duty(case((0, 0, -1), (500, 0, 0))), "nothing is there"),
-        (Duty(held=(Held(at=(0, 5, 5), kind="sliding"),), cases=(case((0, 0, -1)),)), "can still"),
-        (Duty(held=(Held(feature="hole-9"),), cases=(case((0, 0, -1)),)), "no feature 'hole-9'"),
+        (Duty(held=(SlidingFixture(at=(0, 5, 5)),), cases=(case((0, 0, -1)),)), "can still"),
+        (Duty(held=(FixedFixture(feature="hole-9"),), cases=(case((0, 0, -1)),)), "no feature 'hole-9'"),
     ],
 )
 def test_it_refuses_with_the_reason(what: Duty, words: str) -> None:
@@ -227,7 +241,7 @@ def test_loose_bodies_open_meshes_and_thin_walls_are_refused() -> None:
         run(Mesh(m.vertices, m.faces[:, ::-1]), duty(case((0, 0, -1))))
     wire = mesh_of(m3.Manifold.cube((40, 10, 10)) - m3.Manifold.cube((30, 9.7, 9.7)).translate((5, 0.15, 0.15)))
     with pytest.raises(Refused):
-        run(wire, Duty(held=(Held(at=(0, 5, 5)),), cases=(case((0, 0, -1), (40, 5, 5)),)), 60)
+        run(wire, Duty(held=(FixedFixture(at=(0, 5, 5)),), cases=(case((0, 0, -1), (40, 5, 5)),)), 60)
 
 
 def test_the_grid_holds_the_volume_of_the_part(arm: Mesh) -> None:

@@ -20,7 +20,22 @@ from knollside.core.lay.ways import listed_way
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Duty, Held, Load, LoadCase, Mesh, Range, Recipe
+from knollside.core.model import (
+    DeflectionLoad,
+    Duty,
+    FixedFixture,
+    Fixture,
+    ForceLoad,
+    Load,
+    LoadCase,
+    Mesh,
+    PinFixture,
+    PressureLoad,
+    Range,
+    Recipe,
+    TorqueLoad,
+    WeightLoad,
+)
 from knollside.core.strength.discretisation import solve_layered, widened
 from knollside.core.strength.field import solve
 from knollside.core.strength.hot_spots import hot_spots, portions
@@ -35,8 +50,8 @@ BED = (220.0, 220.0, 250.0)
 
 
 def bend(at: float, length: float = 100.0, force: float = -10.0) -> Duty:
-    load = Load(at=(length, 5, 5), force_N=(0, 0, force))
-    return Duty(held=(Held(at=(0, at, at)),), cases=(LoadCase(name="it", loads=(load,)),))
+    load = ForceLoad(at=(length, 5, 5), force_N=(0, 0, force))
+    return Duty(held=(FixedFixture(at=(0, at, at)),), cases=(LoadCase(name="it", loads=(load,)),))
 
 
 def strength(mesh: Mesh, duty: Duty, cells: int = 8000, recipe: Recipe = SOLID):  # type: ignore[no-untyped-def]
@@ -60,7 +75,8 @@ def test_a_finer_tessellation_holds_the_same() -> None:
     fine = weld(np.asarray(v), np.asarray(f))
     assert len(fine.faces) > 3 * len(rod.faces)
     duty = Duty(
-        held=(Held(at=(0, 0, 0)),), cases=(LoadCase(name="it", loads=(Load(at=(0, 0, 80), force_N=(20, 0, 0)),)),)
+        held=(FixedFixture(at=(0, 0, 0)),),
+        cases=(LoadCase(name="it", loads=(ForceLoad(at=(0, 0, 80), force_N=(20, 0, 0)),)),),
     )
     got = [rate(s.field, s.limits, np.eye(3)).reserve for _, s in (strength(m, duty) for m in (rod, fine))]
     assert got[1] == pytest.approx(got[0], rel=0.03)
@@ -84,8 +100,8 @@ def test_a_part_turned_off_the_grid_holds_the_same() -> None:
     z = np.cross(x, y)
     at = 100 * x + 5 * y + 5 * z
     duty = Duty(
-        held=(Held(at=tuple(5 * y + 5 * z)),),
-        cases=(LoadCase(name="it", loads=(Load(at=tuple(at), force_N=tuple(-10 * z)),)),),
+        held=(FixedFixture(at=tuple(5 * y + 5 * z)),),
+        cases=(LoadCase(name="it", loads=(ForceLoad(at=tuple(at), force_N=tuple(-10 * z)),)),),
     )
     _, turned = strength(mesh, duty, 16_000)
     _, plain = strength(box(100, 10, 10), bend(5.0), 16_000)
@@ -110,7 +126,7 @@ def test_a_wall_of_one_cell_and_less_bends_as_a_plate_strip(thick: float) -> Non
     from knollside.core.mesh.features import feature_at, find_features
 
     end = feature_at(mesh, find_features(mesh), (length, wide / 2, 0.37 + thick / 2))
-    f, _, _ = push(g, mesh, end, end.faces, Load(at=(0, 0, 0), force_N=(0, 0, -0.01)))
+    f, _, _ = push(g, mesh, end, end.faces, ForceLoad(at=(0, 0, 0), force_N=(0, 0, -0.01)))
     held = {int(c): np.eye(24) * 1e5 for c in np.flatnonzero(g.cells[:, 0] == 0)}
     u, _ = Operator(b, np.ones(len(g.cells)), g.cells, g.nodes, g.cut, g.moments, held).solve(f)
     tip = -u.reshape(-1, 3)[np.abs(g.points[:, 0] - length) < 1e-9, 2].mean()
@@ -122,7 +138,8 @@ def test_layered_stiffness_bends_more_across_the_layers() -> None:
     """A bar pulled along its layers' normal stretches by 1 / 0.85 of one pulled along them."""
     mesh = box(100, 10, 10)
     duty = Duty(
-        held=(Held(at=(0, 5, 5)),), cases=(LoadCase(name="it", loads=(Load(at=(100, 5, 5), force_N=(200, 0, 0)),)),)
+        held=(FixedFixture(at=(0, 5, 5)),),
+        cases=(LoadCase(name="it", loads=(ForceLoad(at=(100, 5, 5), force_N=(200, 0, 0)),)),),
     )
     part, s = strength(mesh, duty, 3000)
     across, _ = solve_layered(
@@ -172,8 +189,8 @@ def test_a_way_holds_by_the_low_end_with_the_grids_doubt_in_it() -> None:
 def test_where_the_grid_says_too_little_a_finer_one_takes_over_and_the_proof_too() -> None:
     """The sharp inner corner of an angle moves by more than a tenth between coarse grids."""
     angle = m3.Manifold.cube((40, 20, 5)) + m3.Manifold.cube((5, 20, 30))
-    load = LoadCase(name="it", loads=(Load(at=(40, 10, 3), force_N=(0, 0, -10)),))
-    ask, rank = _ranked(mesh_of(angle), Duty(held=(Held(at=(0, 10, 20)),), cases=(load,)), 1200)
+    load = LoadCase(name="it", loads=(ForceLoad(at=(40, 10, 3), force_N=(0, 0, -10)),))
+    ask, rank = _ranked(mesh_of(angle), Duty(held=(FixedFixture(at=(0, 10, 20)),), cases=(load,)), 1200)
     settled, first = ask(Settle(rank)), ask(rank)
     assert settled.grid.cell_mm is not None and settled.grid.other_cells == first.strength.field.cells
     assert settled.laying.strength.field.cells > 1.8 * first.strength.field.cells
@@ -212,7 +229,8 @@ def test_thin_portions_are_found_and_rated_by_themselves() -> None:
     """A block with a thin tab: the tab is named, and lies better along its length."""
     solid = m3.Manifold.cube((30, 30, 30)) + m3.Manifold.cube((40, 6, 4)).translate((29, 12, 13))
     duty = Duty(
-        held=(Held(at=(0, 15, 15)),), cases=(LoadCase(name="it", loads=(Load(at=(69, 15, 15), force_N=(0, 0, -8)),)),)
+        held=(FixedFixture(at=(0, 15, 15)),),
+        cases=(LoadCase(name="it", loads=(ForceLoad(at=(69, 15, 15), force_N=(0, 0, -8)),)),),
     )
     part, s = strength(mesh_of(solid), duty, 20_000)
     found = portions(part.mesh, s.field, s.limits, np.array([1.0, 0, 0]), sphere(200))
@@ -284,9 +302,9 @@ def test_a_changed_force_is_the_sum_of_unit_answers() -> None:
     features = find_features(mesh)
 
     def duty(first: tuple[float, float, float], second: tuple[float, float, float]) -> Duty:
-        loads = (Load(at=(60, 5, 5), force_N=first), Load(at=(30, 5, 10), force_N=second))
+        loads = (ForceLoad(at=(60, 5, 5), force_N=first), ForceLoad(at=(30, 5, 10), force_N=second))
         cases = (LoadCase(name="a", loads=loads), LoadCase(name="b", loads=loads[:1]))
-        return Duty(held=(Held(at=(0, 5, 5)),), cases=cases)
+        return Duty(held=(FixedFixture(at=(0, 5, 5)),), cases=cases)
 
     old, new = duty((0, 0, -10), (0, 0, -5)), duty((3, -7, 2), (0, 4, -5))
     for wanted in (old, new):
@@ -305,21 +323,21 @@ def test_a_changed_force_is_the_sum_of_unit_answers() -> None:
 
 def test_what_is_solved_does_not_depend_on_how_hard_it_is_pushed() -> None:
     """The same rows for any size of load; other rows as soon as a place, a kind or a hold is another."""
-    held = (Held(at=(0, 5, 5)),)
+    held = (FixedFixture(at=(0, 5, 5)),)
 
-    def rows(*loads: Load, hold: tuple[Held, ...] = held) -> tuple[LoadCase, ...]:
+    def rows(*loads: Load, hold: tuple[Fixture, ...] = held) -> tuple[LoadCase, ...]:
         return plan_of(hold, (LoadCase(name="a", loads=loads),)).rows
 
-    down = Load(at=(60, 5, 5), force_N=(0, 0, -88))
-    assert rows(down) == rows(down.times(90 / 88)) == rows(Load(at=(60, 5, 5), kind="weight", weight_g=9000))
+    down = ForceLoad(at=(60, 5, 5), force_N=(0, 0, -88))
+    assert rows(down) == rows(down.times(90 / 88)) == rows(WeightLoad(at=(60, 5, 5), weight_g=9000))
     assert rows(down) != rows(down.model_copy(update={"at": (50.0, 5.0, 5.0)}))
     assert len(rows(down.model_copy(update={"force_N": (1.0, 2.0, 3.0)}))) == 3
-    torque = Load(at=(60, 5, 5), kind="torque", torque_Nmm=500.0)
+    torque = TorqueLoad(at=(60, 5, 5), torque_Nmm=500.0)
     assert rows(torque) == rows(torque.times(3)) and len(rows(torque, down)) == 2
-    pressure = Load(at=(60, 5, 5), kind="pressure", pressure_MPa=0.2)
+    pressure = PressureLoad(at=(60, 5, 5), pressure_MPa=0.2)
     assert rows(pressure) == rows(pressure.times(0.1))
     # Where a pin can let go or a face is moved by a stated way, answers do not add up: the case itself is solved.
-    pin = (Held(at=(0, 5, 5), kind="pin"),)
+    pin = (PinFixture(at=(0, 5, 5)),)
     assert rows(down, hold=pin) == (LoadCase(name="", loads=(down,)),)
-    moved = Load(at=(60, 5, 5), kind="deflection", deflection_mm=(0, 0, 1))
+    moved = DeflectionLoad(at=(60, 5, 5), deflection_mm=(0, 0, 1))
     assert rows(moved) == (LoadCase(name="", loads=(moved,)),)

@@ -23,7 +23,17 @@ from knollside.core.job.file import Job, parse_job, write_job
 from knollside.core.learning.readingstable import read_readings, write_readings
 from knollside.core.mesh.load import load_bytes
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Duty, Held, Load, LoadCase, Mate, Measurement, Mesh, Refused, Way
+from knollside.core.model import (
+    Duty,
+    FixedFixture,
+    ForceLoad,
+    LoadCase,
+    Mate,
+    Measurement,
+    Mesh,
+    Refused,
+    Way,
+)
 from knollside.core.run.gcode import parse_gcode
 from knollside.demo.fill import fill_demo
 from knollside.foreign.reading import read_mesh
@@ -95,11 +105,11 @@ def _step(data: bytes, name: str) -> None:
 
 
 def _jobs() -> dict[str, bytes]:
-    case = LoadCase(name="it", loads=(Load(feature="flat-1", force_N=(0, 0, -9)),))
+    case = LoadCase(name="it", loads=(ForceLoad(feature="flat-1", force_N=(0, 0, -9)),))
     job = Job(
         name="plate",
         mesh="a.stl",
-        duty=Duty(held=(Held(feature="hole-1"),), cases=(case,)),
+        duty=Duty(held=(FixedFixture(feature="hole-1"),), cases=(case,)),
         way=Way(direction=(0, 0, 1), reason="mine"),
         mates=(Mate(feature="hole-1", hardware="M5"),),
         readings=(Measurement(kind="hole", axis="upright", drawn=5, printed=4.8),),

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QComboBox
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_proof, ask_strength
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Duty, Held, Load, LoadCase
+from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase
 from knollside.gui import nodes
 
 BROKEN = Path(__file__).parents[1] / "fuzz/found/step/self-offset.step"
@@ -72,8 +72,8 @@ def test_a_held_face_is_itself_after_the_flare_was_taken_off(desk: Desk, tmp_pat
     desk.settle(lambda: desk.part.name == "Blocks" and desk.facts is not None)
     flats = {tuple(np.round(f.axis, 3)): f for f in desk.facts.features if f.kind == "flat" and f.body == 0}
     held, pushed = flats[-1.0, 0.0, 0.0], flats[0.0, 0.0, 1.0]
-    case = LoadCase(name="it", loads=(Load(feature=pushed.id, force_N=(0, 0, -9)),))
-    desk.put("duty", Duty(held=(Held(feature=held.id),), cases=(case,)), "held")
+    case = LoadCase(name="it", loads=(ForceLoad(feature=pushed.id, force_N=(0, 0, -9)),))
+    desk.put("duty", Duty(held=(FixedFixture(feature=held.id),), cases=(case,)), "held")
     desk.window.take("Fits")
     turn_to(desk, "Gaps")
     desk.settle(lambda: desk.fresh("gaps") is not None)

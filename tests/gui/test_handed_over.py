@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from conftest import Desk, seen
+from conftest import Desk, press, seen
 
 from knollside.core.mesh.write import stl_bytes
+from knollside.core.model import Way
 from knollside.gui.stepbase import Mark
 
 
@@ -53,3 +54,29 @@ def test_a_folder_in_the_way_is_told_of_this_part_only(desk: Desk, tmp_path: Pat
     desk.settle(lambda: run.verdict().title == "The files could not be written.")
     opened(desk, "Trellis clip")
     assert run.verdict().title != "The files could not be written."
+
+
+def test_what_a_hand_over_lacks_is_made_from_run_and_kept_while_another_part_is_open(desk: Desk) -> None:
+    desk.settle(lambda: desk.facts is not None)
+    opened(desk, "Hose arm")
+    desk.put("way", Way(direction=(0.0, 0.0, 1.0)), "upright")
+    run = desk.window.steps["Run"]
+    desk.settle(lambda: desk.fresh("fits") is not None)
+    assert "Turned; holes as drawn. Nothing on strength." in run.verdict().body
+    assert "not made in the mesh" in run._sheet().reasons[-1] and run._sheet().reserve is None
+    press(desk, "Correct the holes")
+    desk.settle(lambda: desk.fresh("correct") is not None)
+    assert run.verdict().body.startswith("Corrected and turned. Nothing on strength.")
+    press(desk, "Solve the strength")
+    desk.settle(lambda: desk.fresh("prove") is not None)
+    told = run._sheet().reserve
+    assert told is not None and "Nothing on strength" not in run.verdict().body
+    opened(desk, "Label plate")
+    assert desk.fresh("prove") is None
+    desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Hose arm"))
+    desk.app.processEvents()
+    assert run._sheet().reserve == told and run.verdict().body.startswith("Corrected and turned.")
+    # What is stated now decides, whatever was worked out before.
+    desk.put("recipe", desk.part.recipe.model_copy(update={"walls": 7}), "seven walls")
+    desk.settle(lambda: desk.fresh("fits") is not None)
+    assert run._sheet().reserve is None and run.verdict().body.startswith("Turned; holes as drawn.")

@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton
 
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Duty, Held, Load, LoadCase, Way
+from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Way
 from knollside.gui.instruments.wayrow import WayRow
 from knollside.gui.nodes import base_strength
 from knollside.gui.viewport.raster import CUT
@@ -41,8 +41,8 @@ def beam(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     names = {f.id: f for f in desk.facts.features}
     end = next(k for k, f in names.items() if f.axis[0] < -0.9)
     tip = next(k for k, f in names.items() if f.axis[0] > 0.9)
-    load = LoadCase(name="the pull", loads=(Load(feature=tip, force_N=(0, 0, -30)),))
-    desk.put("duty", Duty(held=(Held(feature=end),), cases=(load,), danger="no one"), "a beam")
+    load = LoadCase(name="the pull", loads=(ForceLoad(feature=tip, force_N=(0, 0, -30)),))
+    desk.put("duty", Duty(held=(FixedFixture(feature=end),), cases=(load,), danger="no one"), "a beam")
     desk.put("recipe", desk.part.recipe.model_copy(update={"infill": 1.0}), "solid")
     desk.settle()
     return desk

@@ -16,7 +16,7 @@ from knollside.core.job.file import Job, parse_job, write_job
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import first_names
-from knollside.core.model import Duty, Held, Mate, Measurement, PrinterFacts, Recipe, Refused
+from knollside.core.model import Duty, FixedFixture, Mate, Measurement, PrinterFacts, Recipe, Refused
 from knollside.demo.fill import fill_demo
 from knollside.foreign.reading import read_whole
 from knollside.store.copies import KEPT, copies_of, folder_of, keep_daily
@@ -35,7 +35,7 @@ def filled(path: Path, parts: int = 3) -> list[int]:
         made = []
         for k in range(parts):
             part = shop.parts.add(job, f"Part {k}", box(10 + k, 20, 30), "as made", printer)
-            shop.parts.put(part, Kind.DUTY, Duty(held=(Held(feature=f"flat-{k + 1}"),)))
+            shop.parts.put(part, Kind.DUTY, Duty(held=(FixedFixture(feature=f"flat-{k + 1}"),)))
             shop.parts.put(part, Kind.RECIPE, Recipe(walls=3 + k))
             made.append(part)
         readings = [Measurement(kind="hole", axis="upright", drawn=5, printed=4.8 + 0.01 * k) for k in range(12)]

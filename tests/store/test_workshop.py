@@ -12,7 +12,18 @@ from pathlib import Path
 import pytest
 from conftest import box
 
-from knollside.core.model import BreakTest, Duty, GapTrial, Held, Mate, Measurement, PrinterFacts, Recipe, Refused, Way
+from knollside.core.model import (
+    BreakTest,
+    Duty,
+    FixedFixture,
+    GapTrial,
+    Mate,
+    Measurement,
+    PrinterFacts,
+    Recipe,
+    Refused,
+    Way,
+)
 from knollside.demo.fill import fill_demo
 from knollside.store.records import Kind, PrintRecord
 from knollside.store.workshop import Workshop
@@ -23,7 +34,7 @@ def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
     shop = Workshop(path)
     printer = shop.machines.add_printer(PrinterFacts(name="P"))
     part = shop.parts.add(shop.parts.add_job("J"), "Box", box(1, 2, 3), "as made", printer)
-    duty = Duty(held=(Held(feature="flat-1"),))
+    duty = Duty(held=(FixedFixture(feature="flat-1"),))
     for kind, value in (
         ("duty", duty),
         ("recipe", Recipe(walls=7)),

@@ -6,7 +6,20 @@ from pathlib import Path
 
 from knollside.core.mesh.features import feature_at, find_features
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Danger, Duty, Held, Load, LoadCase, Mate, Purpose, Recipe, Surroundings
+from knollside.core.model import (
+    Danger,
+    DeflectionLoad,
+    Duty,
+    FixedFixture,
+    ForceLoad,
+    LoadCase,
+    Mate,
+    Purpose,
+    Recipe,
+    ScrewFixture,
+    SlidingFixture,
+    Surroundings,
+)
 
 PARTS = Path(__file__).parent / "parts"
 OUTDOORS = Surroundings(temperature_c=45.0, sun=True, wet=True)
@@ -20,15 +33,15 @@ def arm() -> _Made:
     holes = [f"hole-{i}" for i in (1, 2, 3, 4)]
     duty = Duty(
         purpose=Purpose.WORKING,
-        held=tuple(Held(feature=h, kind="screw", head_mm=9.2) for h in holes),
+        held=tuple(ScrewFixture(feature=h, head_mm=9.2) for h in holes),
         cases=(
             LoadCase(
                 name="the wet hose",
-                loads=(Load(feature=saddle, force_N=(0, 0, -88.26)),),
+                loads=(ForceLoad(feature=saddle, force_N=(0, 0, -88.26)),),
                 permanent=True,
                 knocked=True,
             ),
-            LoadCase(name="a sideways bump", loads=(Load(at=(146, 0, 84), force_N=(0, 60, 0)),), knocked=True),
+            LoadCase(name="a sideways bump", loads=(ForceLoad(at=(146, 0, 84), force_N=(0, 60, 0)),), knocked=True),
         ),
         surroundings=OUTDOORS,
         danger=Danger.NOBODY,
@@ -43,11 +56,11 @@ def arm() -> _Made:
 def hinge() -> _Made:
     duty = Duty(
         purpose=Purpose.WORKING,
-        held=(Held(feature="hole-1"), Held(feature="hole-2")),
+        held=(FixedFixture(feature="hole-1"), FixedFixture(feature="hole-2")),
         cases=(
             LoadCase(
                 name="the lid",
-                loads=(Load(at=(0, 7, 12), force_N=(0, 0, -7)), Load(at=(0, 43, 12), force_N=(0, 0, -7))),
+                loads=(ForceLoad(at=(0, 7, 12), force_N=(0, 0, -7)), ForceLoad(at=(0, 43, 12), force_N=(0, 0, -7))),
                 repeated=True,
             ),
         ),
@@ -65,12 +78,15 @@ def knob() -> _Made:
     turn = 2000.0 / 41.0  # 2 N m as a pair of pushes 41 mm apart: two fingers on opposite lobes
     duty = Duty(
         purpose=Purpose.WORKING,
-        held=(Held(feature="hexagon-1"),),
+        held=(FixedFixture(feature="hexagon-1"),),
         cases=(
             LoadCase(
                 name="a hand turning it",
                 repeated=True,
-                loads=(Load(at=(20.5, 0, 17), force_N=(0, turn, 0)), Load(at=(-20.5, 0, 17), force_N=(0, -turn, 0))),
+                loads=(
+                    ForceLoad(at=(20.5, 0, 17), force_N=(0, turn, 0)),
+                    ForceLoad(at=(-20.5, 0, 17), force_N=(0, -turn, 0)),
+                ),
             ),
         ),
         surroundings=OUTDOORS,
@@ -82,18 +98,18 @@ def knob() -> _Made:
 def clip() -> _Made:
     duty = Duty(
         purpose=Purpose.WORKING,
-        held=(Held(feature="hole-1", kind="screw", head_mm=8.0), Held(feature="hole-2", kind="screw", head_mm=8.0)),
+        held=(ScrewFixture(feature="hole-1", head_mm=8.0), ScrewFixture(feature="hole-2", head_mm=8.0)),
         cases=(
             LoadCase(
                 name="snapped on",
                 repeated=True,
                 cycles=20,
                 loads=(
-                    Load(at=(9.6, 6.4, 7), kind="deflection", deflection_mm=(0, 0.6, 0)),
-                    Load(at=(9.6, -6.4, 7), kind="deflection", deflection_mm=(0, -0.6, 0)),
+                    DeflectionLoad(at=(9.6, 6.4, 7), deflection_mm=(0, 0.6, 0)),
+                    DeflectionLoad(at=(9.6, -6.4, 7), deflection_mm=(0, -0.6, 0)),
                 ),
             ),
-            LoadCase(name="the vine", loads=(Load(at=(-8.15, 0, 7), force_N=(25, 0, 0)),), permanent=True),
+            LoadCase(name="the vine", loads=(ForceLoad(at=(-8.15, 0, 7), force_N=(25, 0, 0)),), permanent=True),
         ),
         surroundings=OUTDOORS,
         danger=Danger.NOBODY,
@@ -119,9 +135,11 @@ def bar() -> _Made:
     """Held at its pin, one tooth near the end takes the lid."""
     duty = Duty(
         purpose=Purpose.WORKING,
-        held=(Held(feature="hole-1"), Held(at=(60, 0, 5), kind="sliding")),
+        held=(FixedFixture(feature="hole-1"), SlidingFixture(at=(60, 0, 5))),
         cases=(
-            LoadCase(name="the lid on a tooth", loads=(Load(at=(139, 12, 5), force_N=(-60, 0, 0)),), repeated=True),
+            LoadCase(
+                name="the lid on a tooth", loads=(ForceLoad(at=(139, 12, 5), force_N=(-60, 0, 0)),), repeated=True
+            ),
         ),
         surroundings=Surroundings(temperature_c=55.0, sun=True, wet=True),
         danger=Danger.NOBODY,
@@ -133,10 +151,10 @@ def pawl() -> _Made:
     """The lever on its pin; the tooth's face takes 60 N along the bar."""
     duty = Duty(
         purpose=Purpose.WORKING,
-        held=(Held(feature="hole-1"),),
+        held=(FixedFixture(feature="hole-1"),),
         cases=(
             LoadCase(
-                name="the lid on the tooth", loads=(Load(at=(41.3, -7.5, 6), force_N=(-60, 0, 0)),), repeated=True
+                name="the lid on the tooth", loads=(ForceLoad(at=(41.3, -7.5, 6), force_N=(-60, 0, 0)),), repeated=True
             ),
         ),
         surroundings=Surroundings(temperature_c=55.0, sun=True, wet=True),

@@ -6,8 +6,9 @@ else. The scheduler asks for what the page in front needs, in the order it names
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Generic, TypeVar
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -21,6 +22,7 @@ from knollside.gui.worker import Outcome, Request, Worker
 
 T = TypeVar("T")
 _REMEMBERED = 40  # refusals and cancels of one part
+_PARTS = 3  # whose answers are kept while another part is open
 
 
 class Memo:
@@ -92,8 +94,12 @@ class Inputs:
 
 @dataclass
 class _Kept:
+    """An answer with the key of its question; one from ``before`` another part was open is worth something only as
+    long as it is fresh."""
+
     key: str
     value: Any
+    before: bool = False
 
 
 class Derived(QObject):
@@ -112,6 +118,7 @@ class Derived(QObject):
         self._part: OpenPart | None = None
         self._inputs: Inputs | None = None
         self._kept: dict[str, _Kept] = {}
+        self._set_aside: OrderedDict[int, dict[str, _Kept]] = OrderedDict()
         self._refusals: dict[tuple[str, str], str] = {}
         self._halted: set[str] = set()
         self._asked: set[str] = set()
@@ -125,9 +132,9 @@ class Derived(QObject):
     # What it rests on
 
     def put_part(self, part: OpenPart | None) -> None:
-        """The open part as it is stored now. Another part begins with nothing answered."""
+        """The open part as it is stored now. Another part begins with what was answered when it was last open."""
         if part is None or self._part is None or part.id != self._part.id:
-            self._kept.clear()
+            self._set_answers_aside(part)
             self._refusals.clear()
             self._halted.clear()
             self._asked.clear()
@@ -135,6 +142,14 @@ class Derived(QObject):
             self.choices.clear()
         self._part = part
         self.touch()
+
+    def _set_answers_aside(self, part: OpenPart | None) -> None:
+        if self._part is not None:
+            self._set_aside[self._part.id] = {n: replace(k, before=True) for n, k in self._kept.items()}
+            self._set_aside.move_to_end(self._part.id)
+        self._kept = self._set_aside.pop(part.id, {}) if part is not None else {}
+        while len(self._set_aside) > _PARTS:
+            self._set_aside.popitem(last=False)
 
     def choose(self, node: Node[Any], choice: Any) -> None:
         """Set what a page is turned to; the node's question follows."""
@@ -164,6 +179,8 @@ class Derived(QObject):
 
     def answer_to(self, node: Node[T], question: Question[T] | None) -> Answer[T]:
         kept = self._kept.get(node.name)
+        if kept is not None and kept.before and (question is None or kept.key != question.key):
+            kept = None
         if question is None:
             return Stale(kept.value) if kept else Missing()
         if kept is not None and kept.key == question.key:

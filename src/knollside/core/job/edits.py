@@ -9,31 +9,30 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-import numpy as np
-
 from knollside.core.fit.hardware import suggestion
 from knollside.core.model import (
-    GRAVITY,
+    BearingLoad,
+    DeflectionLoad,
     Duty,
     FaceMark,
     Feature,
-    Held,
-    HeldKind,
+    FixedFixture,
+    FixtureKind,
+    ForceLoad,
     Load,
     LoadCase,
     LoadKind,
     Mate,
+    PressureLoad,
     SurfaceMark,
-    bounds_of,
+    TorqueLoad,
+    fixed_as,
+    turned_into,
 )
-from knollside.core.model.base import MOST_N
 
 Mates = tuple[Mate, ...]
 Vec = tuple[float, float, float]
 FIRST_LOAD_N = 50.0
-MOST_MOVED = 500.0  # mm; a snap that moves farther is no snap
-# Kinds of load that are one number, by its field; all others are a vector.
-_NUMBER: dict[LoadKind, str] = {"weight": "weight_g", "torque": "torque_Nmm", "pressure": "pressure_MPa"}
 
 
 @dataclass(frozen=True)
@@ -68,7 +67,7 @@ def marked(duty: Duty, mates: Mates, feature: Feature, mark: FaceMark | None) ->
     duty = released(unloaded(duty, name), name)
     marks = {k: v for k, v in duty.marks.items() if k != name}
     if mark is FaceMark.HELD:
-        duty = duty.model_copy(update={"held": (*duty.held, Held(feature=name))})
+        duty = duty.model_copy(update={"held": (*duty.held, FixedFixture(feature=name))})
     elif mark is FaceMark.PUSHED:
         duty = pushed(duty, name)
     elif mark is FaceMark.MATES:
@@ -111,7 +110,7 @@ def mate_dropped(mates: Mates, feature: str) -> Mates:
 
 def pushed(duty: Duty, feature: str) -> Duty:
     """A first load on a feature, straight down, joined to the first case."""
-    load = Load(feature=feature, force_N=(0.0, 0.0, -FIRST_LOAD_N))
+    load = ForceLoad(feature=feature, force_N=(0.0, 0.0, -FIRST_LOAD_N))
     if not duty.cases:
         return duty.model_copy(update={"cases": (LoadCase(name="the load", loads=(load,)),)})
     first = duty.cases[0]
@@ -122,7 +121,7 @@ def pushed(duty: Duty, feature: str) -> Duty:
 def loaded(duty: Duty, feature: str) -> Duty:
     """A load case of its own on a feature."""
     name = _fresh_name({c.name for c in duty.cases})
-    case = LoadCase(name=name, loads=(Load(feature=feature, force_N=(0.0, 0.0, -FIRST_LOAD_N)),))
+    case = LoadCase(name=name, loads=(ForceLoad(feature=feature, force_N=(0.0, 0.0, -FIRST_LOAD_N)),))
     return duty.model_copy(update={"cases": (*duty.cases, case)})
 
 
@@ -149,24 +148,13 @@ def case_dropped(duty: Duty, i: int) -> Duty:
 def aimed(duty: Duty, case: int, load: int, toward: Vec) -> Duty:
     """One load turned to a direction, as strong as it was."""
     c = duty.cases[case]
-    loads = [*c.loads[:load], _pointed(c.loads[load], toward), *c.loads[load + 1 :]]
+    loads = [*c.loads[:load], _aimed(c.loads[load], toward), *c.loads[load + 1 :]]
     return case_changed(duty, case, _with_loads(c, loads))
 
 
-def _pointed(load: Load, way: Vec) -> Load:
-    """A load turned to a direction, as strong as it was."""
-    return load.model_copy(update={_vector_of(load.kind): tuple(c * amount(load) for c in way)})
-
-
-def _vector_of(kind: LoadKind) -> str:
-    """The field that holds a load's vector."""
-    return "deflection_mm" if kind == "deflection" else "force_N"
-
-
-def held_as(duty: Duty, i: int, kind: HeldKind) -> Duty:
+def held_as(duty: Duty, i: int, kind: FixtureKind) -> Duty:
     """One hold made another kind."""
-    h = Held.model_validate(duty.held[i].model_dump() | {"kind": kind})
-    return duty.model_copy(update={"held": (*duty.held[:i], h, *duty.held[i + 1 :])})
+    return duty.model_copy(update={"held": (*duty.held[:i], fixed_as(duty.held[i], kind), *duty.held[i + 1 :])})
 
 
 def let_go(duty: Duty, i: int) -> Duty:
@@ -186,51 +174,6 @@ def with_tread(duty: Duty, name: str, value: float | None) -> Duty:
     return Duty.model_validate(duty.model_dump() | {"treads": treads})
 
 
-def amount(load: Load) -> float:
-    """The load's own number in its inside unit (N, g, N mm, MPa or mm)."""
-    if load.kind in _NUMBER:
-        return float(getattr(load, _NUMBER[load.kind]) or 0.0)
-    if load.kind == "deflection":
-        return float(np.linalg.norm(load.deflection_mm or (0.0, 0.0, 0.0)))
-    return load.newtons
-
-
-def with_amount(load: Load, value: float) -> Load:
-    """The same load with its number set to ``value``; direction and place stay."""
-    if load.kind in _NUMBER:
-        change: dict[str, object] = {_NUMBER[load.kind]: value}
-    else:
-        change = {_vector_of(load.kind): tuple(c * value for c in toward(load))}
-    return Load.model_validate(load.model_dump() | change)
-
-
-def toward(load: Load) -> Vec:
-    """Which way it pushes or is moved; straight down where it has no direction yet."""
-    v = np.asarray((load.deflection_mm or (0.0, 0.0, 0.0)) if load.kind == "deflection" else load.vector, float)
-    length = float(np.linalg.norm(v))
-    if length < 1e-12:
-        return (0.0, 0.0, -1.0)
-    x, y, z = (float(c) / length for c in v)
-    return x, y, z
-
-
-def turned_into(load: Load, kind: LoadKind) -> Load:
-    """The load as another kind, keeping its place, and as much of its size as makes sense."""
-    unit, newtons = toward(load), load.newtons or FIRST_LOAD_N
-    change: dict[str, object] = {"kind": kind, "feature": load.feature, "at": load.at}
-    if kind in ("force", "bearing"):
-        change["force_N"] = tuple(c * newtons for c in unit)
-    elif kind == "weight":
-        change["weight_g"] = newtons / GRAVITY * 1000
-    elif kind == "torque":
-        change["torque_Nmm"] = 1000.0
-    elif kind == "pressure":
-        change["pressure_MPa"] = 0.1
-    else:
-        change["deflection_mm"] = unit
-    return Load.model_validate(change)
-
-
 def without(duty: Duty, names: set[str]) -> Duty:
     """Nothing said any more of features that are not there."""
     for name in names:
@@ -240,36 +183,36 @@ def without(duty: Duty, names: set[str]) -> Duty:
 
 def size_of(case: LoadCase) -> float:
     """A case's own number: forces add up; a pressure or a movement is the same for each face."""
-    sizes = [amount(ld) for ld in case.loads]
-    return max(sizes) if case.loads[0].kind in ("pressure", "deflection") else sum(sizes)
+    sizes = [ld.size for ld in case.loads]
+    return max(sizes) if isinstance(case.loads[0], PressureLoad | DeflectionLoad) else sum(sizes)
 
 
 def case_sized(case: LoadCase, value: float) -> LoadCase:
     """A case made as strong as ``value`` in all, its loads in proportion."""
     total = size_of(case)
-    return _with_loads(case, [with_amount(ld, amount(ld) * value / total if total else value) for ld in case.loads])
+    return _with_loads(case, [ld.sized(ld.size * value / total if total else value) for ld in case.loads])
 
 
 def case_turned_into(case: LoadCase, kind: LoadKind) -> LoadCase:
-    return _with_loads(case, [turned_into(ld, kind) for ld in case.loads])
+    """Every load of a case made another kind, with as much of its size as makes sense."""
+    return _with_loads(case, [turned_into(ld, kind, ld.newtons or FIRST_LOAD_N) for ld in case.loads])
 
 
 def case_aimed(case: LoadCase, way: Vec) -> LoadCase:
     """Every load of a case turned to one direction, as strong as it was."""
-    return _with_loads(case, [_pointed(ld, way) for ld in case.loads])
+    return _with_loads(case, [_aimed(ld, way) for ld in case.loads])
 
 
 def case_about(case: LoadCase, axis: Vec | None) -> LoadCase:
     """Torques of a case about one axis, or each about its feature's own (None)."""
-    return _with_loads(case, [ld.model_copy(update={"axis": axis}) for ld in case.loads])
+    turned = [ld.model_copy(update={"axis": axis}) if isinstance(ld, TorqueLoad) else ld for ld in case.loads]
+    return _with_loads(case, turned)
+
+
+def _aimed(load: Load, way: Vec) -> Load:
+    """A load turned to a direction; one that has none of its own stays."""
+    return load.aimed(way) if isinstance(load, ForceLoad | BearingLoad | DeflectionLoad) else load
 
 
 def _with_loads(case: LoadCase, loads: list[Load]) -> LoadCase:
     return case.model_copy(update={"loads": tuple(loads)})
-
-
-def most_of(kind: LoadKind) -> float:
-    """The greatest size a load of a kind may have, in its inside unit, as its record bounds it."""
-    if kind in _NUMBER:
-        return bounds_of(Load, _NUMBER[kind])[1]
-    return MOST_MOVED if kind == "deflection" else MOST_N

@@ -3,23 +3,14 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
-import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field
 
-from knollside.core.model.base import (
-    Degrees,
-    Direction,
-    ForceVec,
-    Length,
-    Mass,
-    Record,
-    Share,
-    Stress,
-    Torque,
-    Vec3,
-)
+from knollside.core.model.base import Degrees, Length, Record, Share
+from knollside.core.model.fixtures import Fixture
+from knollside.core.model.loads import DeflectionLoad, Load
+from knollside.core.model.placed import Name
 
 
 class Purpose(StrEnum):
@@ -37,100 +28,8 @@ class Danger(StrEnum):
     PERSON = "it carries a person, or is part of a vehicle, mains, gas or medical"
 
 
-Name = Annotated[str, Field(min_length=1, max_length=80)]
-
-
 # What ways to lie are weighed by against each other.
 Weighed = Literal["strength", "overhang", "height", "contact"]
-
-
-class Placed(Record):
-    """Somewhere on the part: a feature's id, or the surface point nearest to ``at``."""
-
-    feature: Name | None = None
-    at: Vec3 | None = None
-
-    @model_validator(mode="after")
-    def _one(self) -> Placed:
-        if (self.feature is None) == (self.at is None):
-            raise ValueError("give either a feature or a point 'at', not both and not neither")
-        return self
-
-
-HeldKind = Literal["fixed", "sliding", "screw", "pin", "edge"]
-LoadKind = Literal["force", "weight", "torque", "pressure", "bearing", "deflection"]
-GRAVITY = 9.80665  # m/s2, standard (CGPM 1901)
-
-
-class Held(Placed):
-    """A held place.
-
-    *fixed* cannot move; *sliding* cannot move along its normal; *screw* is clamped over the ring under a
-    screw's head (``head_mm`` across, twice the hole where not given) around a hole; *pin* is carried by a
-    pin in the hole, which pushes but never pulls; *edge* is clamped along the sharp edge nearest to it.
-    """
-
-    kind: HeldKind = "fixed"
-    head_mm: Length | None = Field(None, gt=0, le=200)
-
-
-class Load(Placed):
-    """Something that pushes at a place; which number counts depends on ``kind``.
-
-    *force*: ``force_N`` spread over the face; *weight*: ``weight_g`` hanging, down being -Z of the part as
-    drawn; *torque*: ``torque_Nmm`` about the feature's own axis, or ``axis`` (right-hand rule); *pressure*:
-    ``pressure_MPa`` against the face; *bearing*: ``force_N`` from a pin in a hole, as the cosine of the angle;
-    *deflection*: the face is moved by ``deflection_mm``, and the verdict is one of strain.
-    """
-
-    kind: LoadKind = "force"
-    force_N: ForceVec = (0.0, 0.0, 0.0)
-    weight_g: Mass | None = None
-    torque_Nmm: Torque | None = None
-    pressure_MPa: Stress | None = None
-    deflection_mm: Vec3 | None = None
-    axis: Direction | None = None
-
-    @model_validator(mode="after")
-    def _whole(self) -> Load:
-        wanted = {
-            "weight": self.weight_g,
-            "torque": self.torque_Nmm,
-            "pressure": self.pressure_MPa,
-            "deflection": self.deflection_mm,
-        }
-        if self.kind in wanted and wanted[self.kind] is None:
-            unit = {"weight": "weight_g", "torque": "torque_Nmm", "pressure": "pressure_MPa"}
-            raise ValueError(f"a load of kind '{self.kind}' needs '{unit.get(self.kind, 'deflection_mm')}'")
-        return self
-
-    @property
-    def vector(self) -> tuple[float, float, float]:
-        """The force in the part's frame, N; nothing for torque, pressure and deflection."""
-        if self.kind == "weight":
-            return (0.0, 0.0, -(self.weight_g or 0.0) / 1000 * GRAVITY)
-        return self.force_N if self.kind in ("force", "bearing") else (0.0, 0.0, 0.0)
-
-    @property
-    def newtons(self) -> float:
-        return float(np.linalg.norm(self.vector))
-
-    @property
-    def nothing(self) -> bool:
-        """Whether it pushes with nothing at all."""
-        if self.kind == "deflection":
-            return not np.any(self.deflection_mm)
-        return {"torque": self.torque_Nmm, "pressure": self.pressure_MPa}.get(self.kind, self.newtons) == 0
-
-    def times(self, factor: float) -> Load:
-        """The same load, ``factor`` times as strong."""
-        change: dict[str, Any] = {"force_N": tuple(factor * c for c in self.force_N)}
-        for key in ("weight_g", "torque_Nmm", "pressure_MPa"):
-            if getattr(self, key) is not None:
-                change[key] = factor * getattr(self, key)
-        if self.deflection_mm is not None:
-            change["deflection_mm"] = tuple(factor * c for c in self.deflection_mm)
-        return self.model_copy(update=change)
 
 
 class LoadCase(Record):
@@ -149,7 +48,7 @@ class LoadCase(Record):
     @property
     def bends(self) -> bool:
         """Whether it moves something by a stated way, so that strain is judged."""
-        return any(ld.kind == "deflection" for ld in self.loads)
+        return any(isinstance(ld, DeflectionLoad) for ld in self.loads)
 
 
 class Surroundings(Record):
@@ -188,7 +87,7 @@ class Duty(Record):
     """
 
     purpose: Purpose = Purpose.WORKING
-    held: tuple[Held, ...] = Field((), max_length=60)
+    held: tuple[Fixture, ...] = Field((), max_length=60)
     cases: tuple[LoadCase, ...] = Field((), max_length=30)
     surroundings: Surroundings = Surroundings()
     danger: Danger = Danger.UNASKED

@@ -9,7 +9,18 @@ import numba
 import numpy as np
 from scipy.spatial import cKDTree
 
-from knollside.core.model import Array, Feature, Held, Ints, Mesh, Refused
+from knollside.core.model import (
+    Array,
+    EdgeFixture,
+    Feature,
+    Fixture,
+    Ints,
+    Mesh,
+    PinFixture,
+    Refused,
+    ScrewFixture,
+    SlidingFixture,
+)
 from knollside.core.strength.element import shape
 from knollside.core.strength.grid import Grid
 
@@ -109,21 +120,22 @@ class Hold:
     to: tuple[float, float, float] | None = None
 
 
-def hold(grid: Grid, mesh: Mesh, faces: Ints, held: Held, feature: Feature) -> Hold:
+def hold(grid: Grid, mesh: Mesh, faces: Ints, held: Fixture, feature: Feature) -> Hold:
     """A held place of any kind, sampled on the true surface."""
     spacing = 0.5 * float(grid.size.min())
-    if held.kind == "screw":
+    if isinstance(held, ScrewFixture):
         spots = _under_head(mesh, feature, held, spacing)
-    elif held.kind == "edge":
+    elif isinstance(held, EdgeFixture):
         spots = _along_edge(mesh, feature, held, faces, spacing, float(grid.size.min()))
     else:
         spots = sample_faces(mesh, faces, spacing)
-    if held.kind == "pin" and feature.kind not in ("hole", "slot"):
+    carried = isinstance(held, PinFixture)
+    if carried and feature.kind not in ("hole", "slot"):
         raise Refused(f"A pin carries a hole; {feature.title.lower()} is none.")
     cell, weights = locate(grid, spots)
-    only_normal = held.kind in ("sliding", "pin")
+    only_normal = carried or isinstance(held, SlidingFixture)
     active = np.ones(len(spots.points), np.bool_)
-    return Hold(spots, cell, weights, spots.normals if only_normal else None, active, held.kind == "pin")
+    return Hold(spots, cell, weights, spots.normals if only_normal else None, active, carried)
 
 
 def drive(grid: Grid, mesh: Mesh, faces: Ints, to: tuple[float, float, float]) -> Hold:
@@ -135,7 +147,7 @@ def drive(grid: Grid, mesh: Mesh, faces: Ints, to: tuple[float, float, float]) -
     return Hold(spots, cell, weights, along, np.ones(len(along), np.bool_), False, to)
 
 
-def _under_head(mesh: Mesh, hole: Feature, held: Held, spacing: float) -> Spots:
+def _under_head(mesh: Mesh, hole: Feature, held: ScrewFixture, spacing: float) -> Spots:
     """The ring of flat around a hole's mouths that a screw's head and the wall behind squeeze."""
     if hole.kind != "hole" or hole.diameter is None or hole.length is None:
         raise Refused(f"A screw's head clamps a hole; {hole.title.lower()} is none.")
@@ -156,7 +168,7 @@ def _under_head(mesh: Mesh, hole: Feature, held: Held, spacing: float) -> Spots:
     return Spots(spots.points[keep], spots.normals[keep], spots.area[keep])
 
 
-def _along_edge(mesh: Mesh, feature: Feature, held: Held, faces: Ints, spacing: float, width: float) -> Spots:
+def _along_edge(mesh: Mesh, feature: Feature, held: EdgeFixture, faces: Ints, spacing: float, width: float) -> Spots:
     """Points along the sharp edge nearest to the place, each standing for a strip one cell wide."""
     mine = np.zeros(len(mesh.faces), np.bool_)
     mine[faces] = True

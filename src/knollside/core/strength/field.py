@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import feature_at
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Array, Duty, Feature, Ints, Load, Mesh, Placed, Refused
+from knollside.core.model import Array, DeflectionLoad, Duty, Feature, Ints, Load, Mesh, Placed, Refused
 from knollside.core.strength import conditions, loads, recover
 from knollside.core.strength.element import Brick, isotropic, layered
 from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
@@ -260,8 +260,7 @@ def _pushed(grid: Grid, work: Mesh, name: str, loads_: list[tuple[Load, Feature,
     where, forces, edges = [np.zeros((0, 3))], [np.zeros((0, 3))], []
     driven: list[tuple[conditions.Hold, Feature]] = []
     for load, feature, faces in loads_:
-        if load.kind == "deflection":
-            assert load.deflection_mm is not None
+        if isinstance(load, DeflectionLoad):
             driven.append((conditions.drive(grid, work, faces, load.deflection_mm), feature))
             edges.append(driven[-1][0].spots.points)
             continue

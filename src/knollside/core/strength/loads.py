@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from knollside.core.model import Array, Feature, Ints, Load, Mesh, Refused
+from knollside.core.model import Array, BearingLoad, Feature, Ints, Load, Mesh, PressureLoad, Refused, TorqueLoad
 from knollside.core.strength.conditions import Spots, locate, sample_faces
 from knollside.core.strength.grid import Grid
 
@@ -17,11 +17,9 @@ def forces_of(load: Load, feature: Feature, spots: Spots) -> Array:
     the pin presses (the usual assumption for a pin with clearance).
     """
     area = spots.area[:, None]
-    if load.kind == "pressure":
-        assert load.pressure_MPa is not None
+    if isinstance(load, PressureLoad):
         return -load.pressure_MPa * spots.normals * area
-    if load.kind == "torque":
-        assert load.torque_Nmm is not None
+    if isinstance(load, TorqueLoad):
         axis = np.asarray(load.axis if load.axis is not None else feature.axis, float)
         length = float(np.linalg.norm(axis))
         if length < 1e-9:
@@ -35,7 +33,7 @@ def forces_of(load: Load, feature: Feature, spots: Spots) -> Array:
             raise Refused(f"{feature.title} is a line about that axis: a torque cannot act on it.")
         return swirl * (load.torque_Nmm / moment)
     vector = np.asarray(load.vector, float)
-    if load.kind == "bearing":
+    if isinstance(load, BearingLoad):
         if feature.kind not in ("hole", "slot"):
             raise Refused(f"A bearing load wants a hole; {feature.title.lower()} is none.")
         toward = vector / np.linalg.norm(vector)

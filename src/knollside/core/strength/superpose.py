@@ -9,7 +9,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from knollside.core.model import Array, Held, Load, LoadCase
+from knollside.core.model import (
+    Array,
+    BearingLoad,
+    Fixture,
+    ForceLoad,
+    Load,
+    LoadCase,
+    PinFixture,
+    PressureLoad,
+    TorqueLoad,
+)
 from knollside.core.strength.field import CaseAnswer, External, StressField
 
 _MOST_ROWS = 6  # unit rows that are always worth solving; beyond, up to twice as many as there are cases
@@ -24,7 +34,7 @@ class Plan:
     sums: tuple[tuple[str, tuple[tuple[int, float], ...]], ...]
 
 
-def plan_of(held: tuple[Held, ...], cases: tuple[LoadCase, ...]) -> Plan:
+def plan_of(held: tuple[Fixture, ...], cases: tuple[LoadCase, ...]) -> Plan:
     """Unit rows where answers add up: each place and axis that is pushed, each torque, pressure and pin.
 
     Where a pin lets go or a face is moved by a stated way, or where units would be more work than they save, the
@@ -35,7 +45,7 @@ def plan_of(held: tuple[Held, ...], cases: tuple[LoadCase, ...]) -> Plan:
         tuple(LoadCase(name="", loads=c.loads) for c in loaded),
         tuple((c.name, ((k, 1.0),)) for k, c in enumerate(loaded)),
     )
-    if any(h.kind == "pin" for h in held) or any(ld.kind == "deflection" for c in loaded for ld in c.loads):
+    if any(isinstance(h, PinFixture) for h in held) or any(c.bends for c in loaded):
         return whole
     rows: dict[Load, int] = {}
     sums = []
@@ -49,22 +59,18 @@ def plan_of(held: tuple[Held, ...], cases: tuple[LoadCase, ...]) -> Plan:
 
 def _units(load: Load) -> list[tuple[Load, float]]:
     """The unit loads one load is made of, with how much of each."""
-    at = {"feature": load.feature, "at": load.at}
-    if load.kind == "torque":
-        return [(Load(**at, kind="torque", torque_Nmm=1000.0, axis=load.axis), (load.torque_Nmm or 0.0) / 1000.0)]
-    if load.kind == "pressure":
-        return [(Load(**at, kind="pressure", pressure_MPa=0.1), (load.pressure_MPa or 0.0) / 0.1)]
-    vector = np.asarray(load.vector, float)
-    if load.kind == "bearing":
+    if isinstance(load, TorqueLoad):
+        return [(load.sized(1000.0), load.size / 1000.0)]
+    if isinstance(load, PressureLoad):
+        return [(load.sized(0.1), load.size / 0.1)]
+    if isinstance(load, BearingLoad):
         # The part of the wall that bears turns with the force, so the direction belongs to the unit.
-        size = float(np.linalg.norm(vector))
-        x, y, z = (float(v) for v in vector / size)
-        return [(Load(**at, kind="bearing", force_N=(x, y, z)), size)]
-    units = []
-    for axis, amount in zip(np.eye(3), vector, strict=True):
+        return [(load.sized(1.0), load.size)]
+    units: list[tuple[Load, float]] = []
+    for axis, amount in zip(np.eye(3), load.vector, strict=True):
         if abs(amount) > _TINY:
             x, y, z = (float(v) for v in axis)
-            units.append((Load(**at, force_N=(x, y, z)), float(amount)))
+            units.append((ForceLoad(feature=load.feature, at=load.at, force_N=(x, y, z)), float(amount)))
     return units
 
 

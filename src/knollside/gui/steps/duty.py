@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QVBoxLayout, 
 from knollside.core.job import edits
 from knollside.core.material.allowables import Allowables, target_reserve, withheld
 from knollside.core.mesh.identity import Named
-from knollside.core.model import GRAVITY, Danger, Held, HeldKind, LoadCase, Surroundings, bounds_of
+from knollside.core.model import GRAVITY, Danger, Fixture, FixtureKind, LoadCase, Surroundings, bounds_of
 from knollside.gui.instruments.stair import Stair
 from knollside.gui.instruments.widgets import (
     Choice,
@@ -127,7 +127,7 @@ class DutyStep(Step):
             words = f"{cases[handle[0]].name}: turned by hand"
             self.session.put_duty(edits.aimed(self.part.duty, *handle, unit), words)
 
-    def _hold(self, i: int, kind: HeldKind) -> None:
+    def _hold(self, i: int, kind: FixtureKind) -> None:
         where = (self.part.duty.held[i].feature or "a point").replace("-", " ")
         self.session.put_duty(edits.held_as(self.part.duty, i, kind), f"{where} held: {kind}")
 
@@ -200,7 +200,7 @@ class DutyStep(Step):
         else:
             self.stair.put(None, "", "")
 
-    def _held_row(self, i: int, held: Held) -> QWidget:
+    def _held_row(self, i: int, held: Fixture) -> QWidget:
         name = (held.feature or "a point").replace("-", " ")
         kind = Choice(f"How {name} is held", HELD.items(), 11)
         kind.put(held.kind)

@@ -9,17 +9,21 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QCheckBox, QSizePolicy, QWidget
 
-from knollside.core.job.edits import (
-    amount,
-    case_about,
-    case_aimed,
-    case_sized,
-    case_turned_into,
+from knollside.core.job.edits import case_about, case_aimed, case_sized, case_turned_into, size_of
+from knollside.core.model import (
+    GRAVITY,
+    BearingLoad,
+    DeflectionLoad,
+    ForceLoad,
+    Load,
+    LoadCase,
+    LoadKind,
+    PressureLoad,
+    TorqueLoad,
+    WeightLoad,
+    bounds_of,
     most_of,
-    size_of,
-    toward,
 )
-from knollside.core.model import GRAVITY, Load, LoadCase, LoadKind, bounds_of
 from knollside.gui.instruments.widgets import Choice, NumberField, button, column, label, row
 from knollside.gui.theme.look import look
 
@@ -60,13 +64,15 @@ _SHOWN = {"weight": 1000.0, "torque": 1000.0}  # inside units in one shown unit
 
 def words_of(load: Load) -> str:
     """The load's size with its unit, as drawn on the stage."""
-    if load.kind == "torque":
-        return f"{amount(load) / 1000:.2g} N m"
-    if load.kind == "pressure":
-        return f"{amount(load):.2g} MPa"
-    if load.kind == "deflection":
-        return f"moved {amount(load):.2g} mm"
-    return f"{load.newtons:.0f} N"
+    match load:
+        case TorqueLoad():
+            return f"{load.size / 1000:.2g} N m"
+        case PressureLoad():
+            return f"{load.size:.2g} MPa"
+        case DeflectionLoad():
+            return f"moved {load.size:.2g} mm"
+        case ForceLoad() | WeightLoad() | BearingLoad():
+            return f"{load.newtons:.0f} N"
 
 
 class LoadSign(QWidget):
@@ -144,12 +150,12 @@ def load_card(
     value.entered.connect(lambda v: put(case_sized(case, v), f"{case.name}: {v / scale:.3g} {unit}"))
     where = ", ".join((ld.feature or "a point").replace("-", " ") for ld in case.loads)
     hint = f"on {where}"
-    if first.kind in ("force", "bearing"):
+    if isinstance(first, ForceLoad | BearingLoad):
         hint += f"; {total / GRAVITY:.1f} kg hanging weighs that"
     bits: list[QWidget] = [kind, value]
-    if first.kind in ("force", "bearing", "deflection"):
+    if isinstance(first, ForceLoad | BearingLoad | DeflectionLoad):
         aim = Choice(f"Direction of {case.name}", [*AIMS.items(), ("as set", None)], 10)
-        now = toward(first)
+        now = first.toward
         match = next((v for v in AIMS.values() if max(abs(a - b) for a, b in zip(now, v)) < 1e-6), None)
         aim.put(match if len(case.loads) == 1 else None)
 
@@ -159,7 +165,7 @@ def load_card(
 
         aim.chose.connect(turned)
         bits.append(aim)
-    if first.kind == "torque":
+    if isinstance(first, TorqueLoad):
         about = Choice(f"Axis of {case.name}", [("its own axis", None), *AXES.items()], 10)
         about.put(next((a for a in AXES.values() if first.axis is not None and a == tuple(first.axis)), None))
         about.setToolTip("The line it turns about; along it, clockwise is the way of a screw going in")

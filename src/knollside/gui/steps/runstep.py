@@ -333,6 +333,8 @@ class RunStep(Step):
         spool = self.part.spool
         short = spool is not None and grams is not None and spool.grams_left < grams * 1.05
         fixed = "Corrected and turned." if nodes.made(self.view.inputs) is not None else "Turned; holes as drawn."
+        if self.part.loaded and self._strength()[0] is None:
+            fixed += " Nothing on strength."
         weighs = f"{hours} and {grams:.0f} g without supports. " if grams is not None else "Being priced. "
         title = "The files are from before a change." if self._old else "Ready to write the files."
         return Verdict(
@@ -343,8 +345,20 @@ class RunStep(Step):
             under=(hours,),
             tone="clay" if short else "peat",
             source=f"Hours: {self.part.factor.source}.",
-            acts=(Act("Write the files …", self._ask_folder), Act("Back to Fits", lambda: self.go("Fits"))),
+            acts=(Act("Write the files …", self._ask_folder), self._missing_act()),
         )
+
+    def _missing_act(self) -> Act:
+        """What a hand-over lacks, made from here: answers are forgotten when the window closes."""
+        part, view = self.part, self.view
+        fitting = view.get(nodes.FITS).fresh
+        if fitting and fitting.corrections and nodes.made(view.inputs) is None:
+            return Act("Correct the holes", lambda: self.session.ask(nodes.CORRECT))
+        if part.loaded and part.way is None:
+            return Act("Choose how it lies", lambda: self.go("Lay"))
+        if part.loaded and view.get(nodes.PROVE).fresh is None:
+            return Act("Solve the strength", lambda: self.session.ask(nodes.PROVE))
+        return Act("Back to Fits", lambda: self.go("Fits"))
 
     def _done(self) -> Verdict:
         folder = self.written[0].parent

@@ -5,7 +5,17 @@ from __future__ import annotations
 import numpy as np
 
 from knollside.core.mesh.features import feature_at
-from knollside.core.model import Array, FaceMark, Feature, Load
+from knollside.core.model import (
+    Array,
+    BearingLoad,
+    DeflectionLoad,
+    FaceMark,
+    Feature,
+    ForceLoad,
+    Load,
+    PressureLoad,
+    TorqueLoad,
+)
 from knollside.gui.session import Session
 from knollside.gui.steps.loadcard import words_of
 from knollside.gui.viewport.raster import CHOSEN, MARKS
@@ -55,19 +65,19 @@ def load_arrows(session: Session, handles: bool = False) -> tuple[Arrow, ...]:
             x, y, z = (float(v) for v in at)
             words = f"{words_of(load)}, {case.name}"
             back = taken.get(case.name, {}).get(f.id if f is not None else load.feature or "")
-            if load.kind == "deflection" and back is not None:
+            if isinstance(load, DeflectionLoad) and back is not None:
                 words = f"{words_of(load)}: takes {float(np.linalg.norm(back)):.0f} N"
-            turns = load.kind in ("force", "bearing", "deflection")
+            turns = isinstance(load, ForceLoad | BearingLoad | DeflectionLoad)
             out.append(Arrow((x, y, z), _along(load, f), words, handle=(i, j) if turns and handles else None))
     return tuple(out)
 
 
 def _along(load: Load, f: Feature | None) -> tuple[float, float, float]:
     """Which way a load's arrow points: pressure against the face, torque along its axis."""
-    if load.kind == "deflection" and load.deflection_mm is not None:
+    if isinstance(load, DeflectionLoad):
         return load.deflection_mm
-    if load.kind in ("torque", "pressure") and f is not None:
-        sign = -1.0 if load.kind == "pressure" else 1.0
+    if isinstance(load, TorqueLoad | PressureLoad) and f is not None:
+        sign = -1.0 if isinstance(load, PressureLoad) else 1.0
         x, y, z = (sign * c for c in f.axis)
         return x, y, z
     return load.vector

@@ -19,7 +19,7 @@ from knollside.core.model import (
     Array,
     Danger,
     Duty,
-    Held,
+    Fixture,
     LoadCase,
     Purpose,
     Range,
@@ -75,7 +75,7 @@ class Solve(Question[Solved]):
     asked, ``cell_mm`` a size of cell."""
 
     part: Part
-    held: tuple[Held, ...]
+    held: tuple[Fixture, ...]
     rows: tuple[LoadCase, ...]
     critical_mm: float
     material: str
