@@ -73,7 +73,7 @@ def _loop(row: Row, timed: Timed) -> None:
     seconds, f = timed(lambda: run_loops(1000))
     row("1,000 simulated printers, 8 holes measured, corrected, printed", f"{seconds:.1f} s")
     row("  mean error after correction, and its spread", f"{f.mean_error:+.4f}, {f.spread:.4f} mm", "0.02 mm")
-    row("  nine-in-ten intervals that held the truth", f"{100 * f.held:.1f} %", "87 to 93 %")
+    row("  nine-in-ten intervals that held the truth", f"{100 * f.fixtures:.1f} %", "87 to 93 %")
     row(
         "  chance to fit foretold, and how many did",
         f"{100 * f.foretold:.1f}, {100 * f.fitted:.1f} %",
@@ -92,7 +92,7 @@ def _bodies(row: Row, timed: Timed) -> None:
     from knollside.core.mesh.features import find_features
     from knollside.core.mesh.load import load_file
     from knollside.core.model import Recipe
-    from knollside.demo.duties import PARTS
+    from knollside.demo.design_cases import PARTS
     from knollside.demo.make_parts import mesh_of
 
     hinge = load_file(PARTS / "vent-hinge.stl").mesh

@@ -70,7 +70,7 @@ def main() -> None:
         window.take("Build")
         desk.settle(lambda: desk.fresh("build") is not None)
         board = desk.fresh("build").board
-        best = board.school("Lightest that holds") or board.school("Some of both")
+        best = board.preset("Lightest that holds") or board.preset("Some of both")
         build = window.steps["Build"]
         build._try(best.recipe)
         shot("4-build")

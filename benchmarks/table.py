@@ -38,15 +38,15 @@ def arm_case():  # type: ignore[no-untyped-def]
     from knollside.core.material.cards import material
     from knollside.core.mesh.load import load_file
     from knollside.core.model import Recipe
-    from knollside.demo.duties import arm as _arm
+    from knollside.demo.design_cases import arm as _arm
 
-    duty, _, _ = _arm()
+    design_case, _, _ = _arm()
     mesh = load_file(DEMO / "hose-arm.stl").mesh
-    return answer, mesh, duty, Recipe(infill=1.0), material("PETG")
+    return answer, mesh, design_case, Recipe(infill=1.0), material("PETG")
 
 
 def main() -> None:
-    answer, mesh, duty, recipe, card = arm_case()
+    answer, mesh, design_case, recipe, card = arm_case()
     from knollside import warm
     from knollside.core.lay.stability import standing
     from knollside.core.mesh.features import find_features
@@ -54,12 +54,12 @@ def main() -> None:
     from knollside.core.strength.rating import rate, sphere
 
     warm.main()
-    one_case = duty.model_copy(update={"cases": duty.cases[:1]})
+    one_case = design_case.model_copy(update={"cases": design_case.cases[:1]})
 
     def whole() -> Any:
         part = answer.read_part(mesh)
         s = answer.strength(part, one_case, recipe, card)
-        return s, answer.ways(part, one_case, s, (220, 220, 250), 600)
+        return s, answer.orientations(part, one_case, s, (220, 220, 250), 600)
 
     seconds, (s, _) = timed(whole)
     row(
@@ -71,7 +71,7 @@ def main() -> None:
         "  of it the stress solve, set-up and reading included", f"{s.field.seconds:.1f} s, {s.field.iterations} rounds"
     )
     row("  balance of forces", f"{s.field.balance_error:.0e}", "1 %")
-    both, _ = timed(lambda: answer.strength(answer.read_part(mesh), duty, recipe, card))
+    both, _ = timed(lambda: answer.strength(answer.read_part(mesh), design_case, recipe, card))
     row(
         "a further load case, as a share of the first", f"{max(both - s.field.seconds, 0) / s.field.seconds:.2f}", "0.7"
     )
@@ -85,7 +85,7 @@ def main() -> None:
     weakest(s.field, s.limits, sphere(3)[1])
     quick, _ = timed(lambda: weakest(s.field, s.limits, sphere(3)[1]))
     row("a pin dragged: one direction read anew", f"{1000 * quick:.0f} ms", "50 ms")
-    verdicts(mesh, duty)
+    verdicts(mesh, design_case)
     sizes()
     second_program()
     peer(s)
@@ -108,10 +108,10 @@ def main() -> None:
     row("greatest memory of this run", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB")
 
 
-def verdicts(mesh, duty) -> None:  # type: ignore[no-untyped-def]
+def verdicts(mesh, design_case) -> None:  # type: ignore[no-untyped-def]
     """What a person waits for in Lay: after a held face changed, and after a load was turned."""
     from knollside.core.job.ask import Answerer, Meshes, MeshKey
-    from knollside.core.job.asked import ask_strength, ask_ways
+    from knollside.core.job.asked import ask_orientations, ask_strength
     from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
     from knollside.core.job.stated import Stated
 
@@ -125,19 +125,21 @@ def verdicts(mesh, duty) -> None:  # type: ignore[no-untyped-def]
     part = Part(key, names_of_new(key, answerer().ask(ReadMesh(key)).facts))
 
     def ask(by: Any, stated: Any) -> Any:
-        s = Stated(duty=stated)
-        return by.ask(ask_ways(ask_strength(part, s), s))
+        s = Stated(design_case=stated)
+        return by.ask(ask_orientations(ask_strength(part, s), s))
 
-    one = duty.model_copy(update={"cases": duty.cases[:1]})
-    for cases, words in ((one, "one load case"), (duty, "two load cases")):
+    one = design_case.model_copy(update={"cases": design_case.cases[:1]})
+    for cases, words in ((one, "one load case"), (design_case, "two load cases")):
         by = answerer()
         by.ask(part)
-        seconds, laying = timed(lambda by=by, cases=cases: ask(by, cases))
-        cells = laying.strength.field.cells
+        seconds, ranked = timed(lambda by=by, cases=cases: ask(by, cases))
+        cells = ranked.strength.field.cells
         row(f"a held face changed: full verdict, {words}, hollow", f"{seconds:.1f} s, {cells:,} cells", "6 s")
-    first = duty.cases[0].loads[0]
-    turned = duty.cases[0].model_copy(update={"loads": (first.model_copy(update={"force_N": (0.0, 30.0, -70.0)}),)})
-    again = duty.model_copy(update={"cases": (turned, *duty.cases[1:])})
+    first = design_case.cases[0].loads[0]
+    turned = design_case.cases[0].model_copy(
+        update={"loads": (first.model_copy(update={"force_N": (0.0, 30.0, -70.0)}),)}
+    )
+    again = design_case.model_copy(update={"cases": (turned, *design_case.cases[1:])})
     seconds, _ = timed(lambda: ask(by, again))
     row("a load turned: net and list anew, no new solve", f"{seconds:.2f} s", "0.3 s")
 
@@ -145,20 +147,20 @@ def verdicts(mesh, duty) -> None:  # type: ignore[no-untyped-def]
 def layers(answer, part, s) -> None:  # type: ignore[no-untyped-def]
     """Exact layers and supports of four ways, and a sliced file of 50 MB."""
     from knollside.core.job.compare import column, unbeaten
-    from knollside.core.model import Holding, Range, Recipe
+    from knollside.core.model import Range, Recipe, SupportSettings
     from knollside.core.recipe.price import PrinterMotion
     from knollside.core.run.gcode import parse_gcode
     from knollside.core.run.sliced import describe
     from knollside.sim.toolpath import write_toolpath
 
     recipe = Recipe()
-    ways = answer.ways(part, _any_duty(), s, (220.0, 220.0, 250.0), 200).ways[:4]
-    at = recipe, Holding(), s.card, PrinterMotion(), Range(1, 0.9, 1.1)
-    seconds, columns = timed(lambda: unbeaten([column(part.mesh, part.features, {}, (), w, *at) for w in ways]))
+    orientations = answer.orientations(part, _any_duty(), s, (220.0, 220.0, 250.0), 200).orientations[:4]
+    at = recipe, SupportSettings(), s.card, PrinterMotion(), Range(1, 0.9, 1.1)
+    seconds, columns = timed(lambda: unbeaten([column(part.mesh, part.features, {}, (), w, *at) for w in orientations]))
     row(
         f"four ways side by side, {len(part.mesh.faces):,} triangles, every layer", f"{seconds:.1f} s", "5 s at 100,000"
     )
-    text = write_toolpath(part.mesh, columns[0].way.direction, recipe, 240, 80).encode()
+    text = write_toolpath(part.mesh, columns[0].orientation.direction, recipe, 240, 80).encode()
     whole = np.frombuffer(text * (50_000_000 // len(text) + 1), np.uint8)
     parse_gcode(whole[:2000])
     seconds, path = timed(lambda: parse_gcode(whole))
@@ -169,9 +171,9 @@ def layers(answer, part, s) -> None:  # type: ignore[no-untyped-def]
 
 
 def _any_duty():  # type: ignore[no-untyped-def]
-    from knollside.core.model import Duty
+    from knollside.core.model import DesignCase
 
-    return Duty()
+    return DesignCase()
 
 
 def second_program() -> None:
@@ -183,7 +185,7 @@ def second_program() -> None:
         row("a second program on the same beam", "not installed (scikit-fem)", "1 %, 3 %")
         return
     from knollside.core.mesh.features import find_features
-    from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase
+    from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase
     from knollside.core.strength.field import POISSON, solve
     from knollside.warm import box
 
@@ -208,12 +210,12 @@ def second_program() -> None:
     probe = np.array([[length, side / 2, side / 2], [length / 2, side / 2, side]])
     vertical = np.isin(np.arange(basis.N), basis.get_dofs(lambda x: x[0] > length - 1e-9).all(["u^3"]))
     tip = float(-u[vertical].mean())
-    duty = Duty(
-        held=(FixedFixture(at=(0, 5, 5)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 5, 5)),),
         cases=(LoadCase(name="x", loads=(ForceLoad(at=(length, 5, 5), force_N=(0, 0, -force)),)),),
     )
     part = box(length, side, side)
-    ours = solve(part, find_features(part), duty, e, 12_000, probes=probe)
+    ours = solve(part, find_features(part), design_case, e, 12_000, probes=probe)
     row("a second program (quadratic bricks) on the same beam: tip", f"{-ours.probed[0, 0, 2] / tip - 1:+.1%}", "1 %")
     exact = force * (length / 2) * (side / 2) / (side**4 / 12)
     row("  surface stress at mid-length, against beam theory", f"{ours.probed[0, 1, 3] / exact - 1:+.1%}", "3 %")
@@ -326,23 +328,23 @@ def board_against_solves(answer) -> None:  # type: ignore[no-untyped-def]
     """The trellis clip's board against full solves of recipes it was not checked with."""
     from knollside.core.material.cards import material
     from knollside.core.mesh.load import load_file
-    from knollside.core.model import Range, Way
+    from knollside.core.model import Orientation, Range
     from knollside.core.recipe.board import replace_recipe
     from knollside.core.recipe.calibration import anchors, calibration
     from knollside.core.recipe.price import PrinterMotion
-    from knollside.demo.duties import PARTS, clip
+    from knollside.demo.design_cases import PARTS, clip
 
-    part, (duty, recipe, _), card = (
+    part, (design_case, recipe, _), card = (
         answer.read_part(load_file(PARTS / "trellis-clip.stl").mesh),
         clip(),
         material("PETG"),
     )
-    cells, way = 12_000, Way(direction=(0.0, 0.0, 1.0))
-    s = answer.strength(part, duty, recipe, card, cells)
-    pricer = answer.pricer(part, s, way.direction, PrinterMotion(), Range(1, 1, 1))
+    cells, orientation = 12_000, Orientation(direction=(0.0, 0.0, 1.0))
+    s = answer.strength(part, design_case, recipe, card, cells)
+    pricer = answer.pricer(part, s, orientation.direction, PrinterMotion(), Range(1, 1, 1))
 
     def solved(recipes) -> np.ndarray:  # type: ignore[no-untyped-def]
-        every = (answer.verify(part, duty, r, card, way, Range(1, 1, 1), cells) for r in recipes)
+        every = (answer.verify(part, design_case, r, card, orientation, Range(1, 1, 1), cells) for r in recipes)
         return np.array([v.solved.value for v in every])
 
     def told(recipes) -> np.ndarray:  # type: ignore[no-untyped-def]

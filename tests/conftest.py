@@ -142,7 +142,7 @@ class Desk:
         from knollside.store.records import Kind
 
         if kind == "duty":
-            self.session.put_duty(value, words)
+            self.session.put_design_case(value, words)
         elif kind == "mates":
             self.session.put_mates(value, words)
         else:
@@ -235,7 +235,7 @@ def desk(qapp, filled: Path, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # 
     from PyQt6.QtCore import QEvent
 
     # A coarser grid than a person gets: what is tested here is the window, not the stress.
-    monkeypatch.setattr("knollside.gui.nodes.cells", 2_000)  # a thin shell may double it
+    monkeypatch.setattr("knollside.gui.nodes.strength.cells", 2_000)  # a thin shell may double it
     shutil.copy(filled, tmp_path / "w.sqlite")
     made = open_desk(qapp, tmp_path / "w.sqlite")
     yield made
@@ -274,7 +274,7 @@ def open_desk(qapp, path: Path) -> Desk:  # type: ignore[no-untyped-def]
 def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     """A post with a shelf: one place that needs holding, one that does not, and four ways to lie."""
     from knollside.core.mesh.write import stl_bytes
-    from knollside.core.model import Duty, LoadCase, Way
+    from knollside.core.model import DesignCase, LoadCase, Orientation
 
     solid = m3.Manifold.cube((12, 24, 30)) + m3.Manifold.cube((36, 24, 6)).translate((0, 0, 24))
     solid = solid + m3.Manifold.cube((1.0, 24, 4)).translate((-1.0, 0, 26))
@@ -284,9 +284,9 @@ def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     desk.settle(lambda: desk.part.name == "Shelf" and desk.facts is not None)
     foot = next(f.id for f in desk.facts.features if f.kind == "flat" and f.axis[2] < -0.9 and f.centre[2] < 1)
     load = LoadCase(name="a pot", loads=(ForceLoad(at=(34, 12, 30), force_N=(0, 0, -20)),))
-    desk.put("duty", Duty(held=(FixedFixture(feature=foot),), cases=(load,), danger="no one"), "a shelf")
+    desk.put("duty", DesignCase(fixtures=(FixedFixture(feature=foot),), cases=(load,), danger="no one"), "a shelf")
     desk.put("recipe", desk.part.recipe.model_copy(update={"infill": 1.0}), "solid")
-    desk.put("way", Way(direction=(0, 0, 1)), "upright")
+    desk.put("way", Orientation(direction=(0, 0, 1)), "upright")
     desk.settle()
     desk.window.take("Lay")
     desk.settle(lambda: desk.fresh("lay") is not None)

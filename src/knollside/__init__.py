@@ -1,4 +1,3 @@
-
 import os
 
 # Window and worker share the cores: a thread that waits must give its core away, not spin on it.

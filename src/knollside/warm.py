@@ -16,7 +16,7 @@ from knollside.core.mesh.facemap import Motion, trace
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.solid import mesh_of
-from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Mesh, Range, Recipe
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh, Range, Recipe
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run.gcode import parse_gcode
 from knollside.core.strength import mesh_size
@@ -50,9 +50,9 @@ def main() -> None:
     part = answer.read_part(box(40, 8, 8))
     points_inside(part.mesh, np.zeros((1, 3)))
     load = LoadCase(name="a", loads=(ForceLoad(at=(40, 4, 4), force_N=(0, 0, -5)),))
-    duty = Duty(held=(FixedFixture(at=(0, 4, 4)),), cases=(load,))
-    s = answer.strength(part, duty, Recipe(), material("PETG"), cells=4000)
-    answer.ways(part, duty, s, (220, 220, 250), 50)
+    design_case = DesignCase(fixtures=(FixedFixture(at=(0, 4, 4)),), cases=(load,))
+    s = answer.strength(part, design_case, Recipe(), material("PETG"), cells=4000)
+    answer.orientations(part, design_case, s, (220, 220, 250), 50)
     answer.layer_log(part, s, (0, 0, 1))
     answer.boards(part, s, (0, 0, 1), PrinterMotion(), Range(1, 1, 1))
     mesh_size.choose_mesh_size(part.mesh, 2000, None)

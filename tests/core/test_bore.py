@@ -169,7 +169,7 @@ def test_sag_is_what_lying_holes_lose_from_top_to_bottom() -> None:
 
 
 @pytest.mark.parametrize(
-    ("way", "change", "how"),
+    ("orientation", "change", "how"),
     [
         ((0.0, -1.0, 0.0), {"shape": "teardrop"}, "teardrop"),
         ((0.0, -1.0, 0.0), {"shape": "sag"}, "sag"),
@@ -178,7 +178,7 @@ def test_sag_is_what_lying_holes_lose_from_top_to_bottom() -> None:
     ],
 )
 def test_a_mesh_of_six_digits_far_from_the_origin_is_cut_as_truly(
-    way: tuple[float, float, float], change: dict[str, str], how: str
+    orientation: tuple[float, float, float], change: dict[str, str], how: str
 ) -> None:
     """What a text file leaves of the arm: corners off by up to half a thousandth."""
     arm = load_file(DEMO / "hose-arm.stl").mesh
@@ -188,8 +188,8 @@ def test_a_mesh_of_six_digits_far_from_the_origin_is_cut_as_truly(
         part = answer.read_part(mesh)
         holes = [f for f in part.features if f.kind == "hole" and f.role == ""]
         mates = tuple(Mate(feature=f.id, hardware="M5", fit="medium", **change) for f in holes)
-        found, _ = correcting.corrections(part, mates, way, ())
-        out = correcting.apply_corrections(part, mates, found, way, Recipe(), 0.14)
+        found, _ = correcting.corrections(part, mates, orientation, ())
+        out = correcting.apply_corrections(part, mates, found, orientation, Recipe(), 0.14)
         assert check(out.mesh).sound and [c.how for c in out.changes].count(how) == 4
         made.append(out.mesh.volume - mesh.volume)
     assert made[1] == pytest.approx(made[0], rel=2e-3, abs=0.05)

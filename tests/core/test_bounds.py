@@ -17,22 +17,22 @@ from knollside.core.job.questions import fits, orientation, proof, recipe
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
 from knollside.core.lay.stability import standing
-from knollside.core.material.bond import Setting, shares, with_setting
+from knollside.core.material.bond import BondSetting, shares, with_setting
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.model import (
-    Duty,
+    DesignCase,
     FixedFixture,
     ForceLoad,
     GapTrial,
-    Holding,
     LoadCase,
     Mate,
     Measurement,
+    Orientation,
     PrinterFacts,
     Recipe,
     Record,
     Refused,
-    Way,
+    SupportSettings,
     bounds_of,
     load_of,
 )
@@ -72,10 +72,14 @@ def any_of(record: type[Record]) -> st.SearchStrategy[Any]:
     return st.fixed_dictionaries(drawn).map(record.model_validate)
 
 
-turned = st.tuples(*3 * [st.integers(-3, 3)]).filter(any).map(lambda d: Way.model_validate({"direction": d}).direction)
+turned = (
+    st.tuples(*3 * [st.integers(-3, 3)])
+    .filter(any)
+    .map(lambda d: Orientation.model_validate({"direction": d}).direction)
+)
 bed = st.tuples(*3 * [st.sampled_from((40.0, 220.0, 1000.0))])
 printers = st.builds(lambda p, b: p.model_copy(update={"bed_mm": b}), any_of(PrinterFacts), bed)
-recipes, supports = any_of(Recipe), any_of(Holding)
+recipes, supports = any_of(Recipe), any_of(SupportSettings)
 cards = st.sampled_from(sorted(MATERIALS))
 
 
@@ -92,7 +96,7 @@ def test_the_strategies_reach_every_number() -> None:
     with pytest.raises(ValueError, match="force_N"):
         load_of({"at": (0, 0, 0), "force_N": (0, 0, 2e6)})
     with pytest.raises(ValueError, match="length"):
-        Way.model_validate({"direction": (0, 0, 0)})
+        Orientation.model_validate({"direction": (0, 0, 0)})
 
 
 @given(
@@ -105,7 +109,7 @@ def test_the_strategies_reach_every_number() -> None:
 )
 def test_no_setting_leaves_less_than_the_floor_of_a_bond(card, nozzle, fan, seconds, hard, over) -> None:  # type: ignore[no-untyped-def]
     """A layer of 1.2 mm on a small nozzle left nothing, whose logarithm ended the process."""
-    at, base = Setting(nozzle, fan, seconds, hard, over), material(card)
+    at, base = BondSetting(nozzle, fan, seconds, hard, over), material(card)
     for s in shares(base, at):
         assert 0.2 <= s.left.low <= s.left.value <= s.left.high <= 1
     left = with_setting(base, at).bond
@@ -114,15 +118,15 @@ def test_no_setting_leaves_less_than_the_floor_of_a_bond(card, nozzle, fan, seco
 
 
 @SETTLED
-@given(r=recipes, p=printers, card=cards, up=turned, held=supports)
-def test_any_recipe_on_any_printer_is_answered_or_refused(r, p, card, up, held) -> None:  # type: ignore[no-untyped-def]
-    s = Stated(recipe=r, way=Way(direction=up, holding=held), material=card, printer=p)
+@given(r=recipes, p=printers, card=cards, up=turned, supported=supports)
+def test_any_recipe_on_any_printer_is_answered_or_refused(r, p, card, up, supported) -> None:  # type: ignore[no-untyped-def]
+    s = Stated(recipe=r, orientation=Orientation(direction=up, support_settings=supported), material=card, printer=p)
     assert s.card.bond.low > 0
     for question in (
         asked.ask_price(PART, s),
         recipe.Roofs(PART, up, r),
         orientation.PlainLog(PART, up, r.layer_height, r.line_width),
-        orientation.Supports(PART, (), up, r, held, s.card, p, ()),
+        orientation.Supports(PART, (), up, r, supported, s.card, p, ()),
         fits.GapsOf(PART, up, r),
     ):
         try:
@@ -140,7 +144,7 @@ def test_any_reading_corrects_or_refuses(r, p, up, sizes) -> None:  # type: igno
     )
     tried = tuple(GapTrial(direction="in the layer", drawn=d / 60 + 0.02, freed=off > 0) for d, off in sizes)
     mates = (Mate(feature="hole-1", hardware="M5"),)
-    s = Stated(recipe=r, way=Way(direction=up), mates=mates, printer=p, readings=taken, trials=tried)
+    s = Stated(recipe=r, orientation=Orientation(direction=up), mates=mates, printer=p, readings=taken, trials=tried)
     question = asked.ask_fits(PART, s)
     try:
         rows = ASK(question).corrections
@@ -170,17 +174,17 @@ force = st.sampled_from((0.0, 1e-6, 1.0, -1e6, 1e6)) | st.floats(-1e6, 1e6)
 @given(
     f=st.tuples(force, force, force),
     kind=st.sampled_from(("flat-1", "flat-2", "hole-1", "flat-6")),
-    heat=st.floats(*bounds_of(type(Duty().surroundings), "temperature_c")),
+    heat=st.floats(*bounds_of(type(DesignCase().surroundings), "temperature_c")),
     r=recipes,
 )
 def test_any_duty_is_solved_or_refused(f, kind, heat, r) -> None:  # type: ignore[no-untyped-def]
-    surroundings = Duty().surroundings.model_copy(update={"temperature_c": heat})
+    surroundings = DesignCase().surroundings.model_copy(update={"temperature_c": heat})
     case = LoadCase(name="a", loads=(ForceLoad(feature=kind, force_N=f),))
-    duty = Duty(held=(FixedFixture(feature="hole-1"),), cases=(case,), surroundings=surroundings)
-    s = Stated(duty=duty, recipe=r, way=Way(direction=(0, 0, 1)))
+    design_case = DesignCase(fixtures=(FixedFixture(feature="hole-1"),), cases=(case,), surroundings=surroundings)
+    s = Stated(design_case=design_case, recipe=r, orientation=Orientation(direction=(0, 0, 1)))
     try:
-        laying = ASK(asked.ask_ways(asked.ask_strength(PART, s, 800), s, 30))
-        for w in laying.ranking.ways:
+        ranked = ASK(asked.ask_orientations(asked.ask_strength(PART, s, 800), s, 30))
+        for w in ranked.ranking.orientations:
             assert 0 <= w.reserve.low <= w.reserve.value <= w.reserve.high and not math.isnan(w.reserve.value)
     except Refused as refusal:
         assert str(refusal).endswith(".")

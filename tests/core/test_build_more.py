@@ -14,18 +14,18 @@ from knollside.core.job.asked import ask_board, ask_strength
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
 from knollside.core.job.variants import variants, with_layer, with_nozzle
-from knollside.core.material.bond import Setting, bond_at, height_share, shares, usual_nozzle, with_setting
+from knollside.core.material.bond import BondSetting, bond_at, height_share, shares, usual_nozzle, with_setting
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.material.infill import PATTERNS, density_for, line_spacing, stiffness_share
 from knollside.core.material.own import OwnCard, OwnValue, with_own
-from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Mesh, Range, Recipe, Way
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh, Orientation, Range, Recipe
 from knollside.core.recipe.board import fine_show_piece, quick_fit_check
 from knollside.core.recipe.breakeven import SCALES, WORTH, break_even
-from knollside.core.recipe.choose import Choice, try_first
+from knollside.core.recipe.choose import MaterialChoice, try_first
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.recipe.spiral import spiral_possible
 from knollside.core.strength.rating import rate
-from knollside.demo import duties
+from knollside.demo import design_cases
 
 UP = (0.0, 0.0, 1.0)
 
@@ -100,19 +100,19 @@ def test_other_layers_keep_the_depth_of_tops_and_other_nozzles_the_walls() -> No
 def test_bond_by_heat_fan_time_nozzle_and_height() -> None:
     card = material("PETG")
     usual = usual_nozzle(card)
-    assert shares(card, Setting()) == () and with_setting(card, Setting()) is card
-    assert shares(card, Setting(nozzle_c=usual + 10)) == ()  # hotter gains nothing
-    cold = with_setting(card, Setting(nozzle_c=usual - 10)).bond
+    assert shares(card, BondSetting()) == () and with_setting(card, BondSetting()) is card
+    assert shares(card, BondSetting(nozzle_c=usual + 10)) == ()  # hotter gains nothing
+    cold = with_setting(card, BondSetting(nozzle_c=usual - 10)).bond
     assert cold.value == pytest.approx(card.bond.value * bond_at(card, usual - 10))
     assert cold.low / cold.value < card.bond.low / card.bond.value  # and is less sure
-    hard = with_setting(card, Setting(nozzle_c=usual, hard_nozzle=True)).bond
+    hard = with_setting(card, BondSetting(nozzle_c=usual, hard_nozzle=True)).bond
     assert hard.value == pytest.approx(card.bond.value * bond_at(card, usual - 8))
     # Eight degrees more make up for it: the same heat at the strand.
-    assert with_setting(card, Setting(nozzle_c=usual + 8, hard_nozzle=True)).bond == card.bond
-    names = [s.name for s in shares(card, Setting(usual - 5, 1.0, 120.0))]
+    assert with_setting(card, BondSetting(nozzle_c=usual + 8, hard_nozzle=True)).bond == card.bond
+    names = [s.name for s in shares(card, BondSetting(usual - 5, 1.0, 120.0))]
     assert names == ["Nozzle heat", "Fan", "Slow layers"]
-    assert shares(card, Setting(layer_s=120.0))[0].left.value == pytest.approx(1 - 2 * 0.04)
-    thick = shares(card, Setting(over_bore=0.75))
+    assert shares(card, BondSetting(layer_s=120.0))[0].left.value == pytest.approx(1 - 2 * 0.04)
+    thick = shares(card, BondSetting(over_nozzle=0.75))
     assert [t.name for t in thick] == ["Thick layers"] and thick[0].left.value == pytest.approx(0.875)
     assert height_share(0.5) == 1.0 > height_share(0.75) > height_share(1.0) >= 0.5
 
@@ -137,7 +137,7 @@ def _one(v: float) -> OwnValue:
 
 
 def test_a_dear_or_smelly_material_is_tried_in_an_easy_one_first() -> None:
-    every = tuple(Choice(c, None, "", "") for c in MATERIALS.values())
+    every = tuple(MaterialChoice(c, None, "", "") for c in MATERIALS.values())
     assert "PLA" in try_first(every, "Nylon + carbon")
     assert "fits" in try_first(every, "ASA") and try_first(every, "PLA") == try_first(every, "PETG") == ""
 
@@ -145,12 +145,12 @@ def test_a_dear_or_smelly_material_is_tried_in_an_easy_one_first() -> None:
 def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:
     """A bar pulled along its layers' normal: reserve goes with the bond and nothing else."""
     part = answer.read_part(box(12, 12, 60))
-    duty = Duty(
-        held=(FixedFixture(at=(6, 6, 0)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(6, 6, 0)),),
         cases=(LoadCase(name="pull", loads=(ForceLoad(at=(6, 6, 60), force_N=(0, 0, 200)),)),),
     )
     base = Recipe(layer_height=0.2, infill=1.0)
-    s = answer.strength(part, duty, base, material("PETG"), 3000)
+    s = answer.strength(part, design_case, base, material("PETG"), 3000)
     pricer = answer.pricer(part, s, UP, PrinterMotion(), Range(1, 1, 1), 0.4)
     found = {v.name: v.dot for v in variants(pricer, base, 0.4)}
     own = found["0.2 mm"].reserve.value
@@ -164,11 +164,11 @@ def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:
 def test_the_materials_say_of_the_own_recipe_what_the_board_says(arm: Mesh) -> None:
     """Two tops over eight walls: the field has them as thick as the walls, board and list must not."""
     thin = Recipe(walls=8, infill=0.1, tops=2, bottoms=2)
-    duty, _, _ = duties.arm()
+    design_case, _, _ = design_cases.arm()
     ask = Answerer()
     key = ask.meshes.put(arm)
     part = Part(key, names_of_new(key, ask(ReadMesh(key)).facts))
-    stated = Stated(duty=duty, recipe=thin, way=Way(direction=(0.0, 0.0, 1.0)))
+    stated = Stated(design_case=design_case, recipe=thin, orientation=Orientation(direction=(0.0, 0.0, 1.0)))
     strength = ask_strength(part, stated, 4000, None, True)
     built = ask(ask_board(strength, stated, stated.direction, 0.2))
     mine = next(c for c in built.materials if c.card.name == stated.card.name)

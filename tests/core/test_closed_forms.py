@@ -111,13 +111,13 @@ def _from_rest_to_rest(length: float, v: float, a: float) -> float:
 
 
 def test_a_square_loop_stops_at_its_four_corners() -> None:
-    side, pace, recipe = 40.0, PrinterMotion(), Recipe(walls=1, infill=0.0)
+    side, printer_motion, recipe = 40.0, PrinterMotion(), Recipe(walls=1, infill=0.0)
     nothing = np.zeros(1)
     use = LayerUse(np.array([4 * side * 0.45]), nothing, nothing, np.array([4 * side]), np.ones(1), np.full(1, 1e-9))
-    v = min(pace.wall, pace.flow / (recipe.line_width * recipe.layer_height))
-    moved = layer_seconds(use, recipe, PETG, pace)[0] - pace.per_layer
-    travel = math.sqrt(use.wall[0]) / pace.travel
-    assert moved - travel == pytest.approx(4 * _from_rest_to_rest(side, v, pace.acceleration), rel=3e-3)
+    v = min(printer_motion.wall, printer_motion.flow / (recipe.line_width * recipe.layer_height))
+    moved = layer_seconds(use, recipe, PETG, printer_motion)[0] - printer_motion.per_layer
+    travel = math.sqrt(use.wall[0]) / printer_motion.travel
+    assert moved - travel == pytest.approx(4 * _from_rest_to_rest(side, v, printer_motion.acceleration), rel=3e-3)
 
 
 @pytest.mark.parametrize("ratio", [0.35, 0.5, 0.8])

@@ -236,13 +236,18 @@ def test_every_material_has_limits_that_fall_with_each_tread(name: str) -> None:
     card = material(name)
     quiet = LoadCase(name="x", loads=())
     plain = allowables(card, Surroundings(), quiet)
-    assert plain.pull == card.pull.value and plain.apart == pytest.approx(card.pull.value * card.bond.value)
-    assert plain.shear == pytest.approx(plain.apart / np.sqrt(3)) and plain.apart_spread[0] < plain.pull_spread[0] < 1
+    assert plain.tension == card.pull.value and plain.interlayer == pytest.approx(card.pull.value * card.bond.value)
+    assert (
+        plain.shear == pytest.approx(plain.interlayer / np.sqrt(3))
+        and plain.interlayer_spread[0] < plain.in_plane_spread[0] < 1
+    )
     for change in ({"permanent": True}, {"repeated": True}, {"knocked": True}):
         less = allowables(card, Surroundings(), quiet.model_copy(update=change))
-        assert less.pull < plain.pull and less.apart / less.pull == pytest.approx(plain.apart / plain.pull)
+        assert less.tension < plain.tension and less.interlayer / less.tension == pytest.approx(
+            plain.interlayer / plain.tension
+        )
     warm = allowables(card, Surroundings(temperature_c=(25 + card.softens) / 2), quiet)
-    assert 0 < warm.pull < plain.pull and warm.pull_spread[0] < plain.pull_spread[0]
+    assert 0 < warm.tension < plain.tension and warm.in_plane_spread[0] < plain.in_plane_spread[0]
     assert 0 < card.snap.low < card.snap.value < card.snap.high
 
 

@@ -9,15 +9,15 @@ from conftest import box, mesh_of, plate_with_hole
 from knollside.core.job import answer
 from knollside.core.material.cards import material
 from knollside.core.mesh.walls import thickness
-from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Mesh, Recipe, Refused
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh, Recipe, Refused
 from knollside.core.strength import mesh_size
 from knollside.core.strength.grid import choose_size
 from knollside.core.strength.skin import skin_of
 
 
-def beam_duty(*forces: tuple[float, float, float]) -> Duty:
+def beam_duty(*forces: tuple[float, float, float]) -> DesignCase:
     cases = tuple(LoadCase(name=f"c{i}", loads=(ForceLoad(at=(60, 5, 5), force_N=f),)) for i, f in enumerate(forces))
-    return Duty(held=(FixedFixture(at=(0, 5, 5)),), cases=cases)
+    return DesignCase(fixtures=(FixedFixture(at=(0, 5, 5)),), cases=cases)
 
 
 def test_thickness_by_rays_is_the_distance_between_the_faces() -> None:
@@ -51,12 +51,12 @@ def test_a_slit_narrower_than_a_cell_is_spoken_of_and_a_wide_one_is_not() -> Non
 
     assert mesh_size.narrow_slit(slit(0.3)) == pytest.approx(0.3, abs=1e-6)
     assert mesh_size.narrow_slit(box(40, 20, 10)) == np.inf
-    duty = Duty(
-        held=(FixedFixture(at=(40, 10, 5)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(40, 10, 5)),),
         cases=(LoadCase(name="a", loads=(ForceLoad(at=(0, 5, 5), force_N=(0, -2, 0)),)),),
     )
     for wide, told in ((0.3, True), (4.0, False)):
-        s = answer.strength(answer.read_part(slit(wide)), duty, Recipe(infill=1.0), material("PETG"), 3000)
+        s = answer.strength(answer.read_part(slit(wide)), design_case, Recipe(infill=1.0), material("PETG"), 3000)
         assert any("A slit of 0.3 mm is narrower" in n for n in s.field.notes) is told
 
 
@@ -74,11 +74,11 @@ def test_cells_are_chosen_for_half_the_shell_then_for_thin_walls_then_by_count()
 
 def test_the_wall_where_it_would_go_is_told_with_the_cells_across_it() -> None:
     part = answer.read_part(box(60, 10, 3))
-    duty = Duty(
-        held=(FixedFixture(at=(0, 5, 1.5)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 5, 1.5)),),
         cases=(LoadCase(name="a", loads=(ForceLoad(at=(60, 5, 1.5), force_N=(0, 0, -2)),)),),
     )
-    s = answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 4000, exactly=True)
+    s = answer.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 4000, exactly=True)
     wall = mesh_size.wall_at(part.mesh, s.field, (20.0, 5.0, 3.0))
     assert wall.depth == pytest.approx(3.0, abs=0.01)
     assert wall.cells == pytest.approx(3.0 / s.field.cell, rel=0.01) and wall.too_stiff == 0.0
@@ -117,9 +117,9 @@ def test_a_known_ground_gives_the_same_list_as_a_fresh_survey() -> None:
     recipe = Recipe(infill=1.0)
     s = answer.strength(part, beam_duty((0, 0, -20)), recipe, material("PETG"), 2000, exactly=True)
     under = answer.ground(part, recipe, bed, 300)
-    a = answer.ways(part, beam_duty((0, 0, -20)), s, bed, 300)
-    b = answer.ways(part, beam_duty((0, 0, -20)), s, bed, known=under)
-    assert [w.direction for w in a.ways] == [w.direction for w in b.ways]
+    a = answer.orientations(part, beam_duty((0, 0, -20)), s, bed, 300)
+    b = answer.orientations(part, beam_duty((0, 0, -20)), s, bed, known=under)
+    assert [w.direction for w in a.orientations] == [w.direction for w in b.orientations]
     assert np.array_equal(a.net.reserve, b.net.reserve)
 
 

@@ -12,16 +12,16 @@ from conftest import DEMO, box, mesh_of
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
-from knollside.core.job.questions.strength import Proved, prove_printed
+from knollside.core.job.questions.settling import Proved, prove_printed
 from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.material.cards import Material, material
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Range, Recipe, Refused, Way
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Orientation, Range, Recipe, Refused
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run import gcode
 from knollside.core.run.gcode import Toolpath, parse_gcode, read_gcode
 from knollside.core.run.sliced import FILAMENT_MM, describe, differences
-from knollside.demo import duties
+from knollside.demo import design_cases
 from knollside.sim.toolpath import write_toolpath
 
 UP = (0.0, 0.0, 1.0)
@@ -193,10 +193,10 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
     part = ask(named)
 
     def prove(recipe: Recipe, card: Material) -> Proved:
-        return ask(prove_printed(named, duty, recipe, card, stood, 4000))
+        return ask(prove_printed(named, design_case, recipe, card, stood, 4000))
 
-    duty = Duty(
-        held=(FixedFixture(at=(0, 8, 8)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 8, 8)),),
         cases=(LoadCase(name="a", loads=(ForceLoad(at=(60, 8, 8), force_N=(0, 0, -30)),)),),
     )
     held, stood = {}, (1.0, 0.0, 0.0)
@@ -204,7 +204,7 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
     for name, recipe, heat in (("good", plan, 240), ("bad", hollow, 240), ("cold", plan, 220)):
         path = tmp_path / f"{name}.gcode"
         path.write_text(write_toolpath(mesh, stood, recipe, heat, 80))
-        at = part, duty, plan, material("PETG"), Way(direction=stood), prove
+        at = part, design_case, plan, material("PETG"), Orientation(direction=stood), prove
         held[name] = check_sliced(read_gcode(path), name, *at)
     assert held["good"].differences == () and held["good"].reserve is not None
     assert held["bad"].reserve.value < 0.6 * held["good"].reserve.value
@@ -216,20 +216,28 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
     volume = mesh.volume * 1e-3 * material("PETG").density
     assert held["bad"].grams < held["good"].grams < volume
     idle = check_sliced(
-        read_gcode(tmp_path / "good.gcode"), "good", part, Duty(), plan, material("PETG"), Way(direction=stood), prove
+        read_gcode(tmp_path / "good.gcode"),
+        "good",
+        part,
+        DesignCase(),
+        plan,
+        material("PETG"),
+        Orientation(direction=stood),
+        prove,
     )
     assert idle.reserve is None and "Nothing is asked" in idle.why
 
 
 @pytest.mark.parametrize(
-    ("stem", "make"), [("trellis-clip", duties.clip), ("m6-knob", duties.knob), ("stay-pawl", duties.pawl)]
+    ("stem", "make"),
+    [("trellis-clip", design_cases.clip), ("m6-knob", design_cases.knob), ("stay-pawl", design_cases.pawl)],
 )
 def test_hours_and_grams_foretold_are_those_of_the_written_file(stem: str, make) -> None:  # type: ignore[no-untyped-def]
     """The path-length model against the kinematic sum over every move of a file, at the file's own speeds."""
     mesh, recipe = load_file(DEMO / f"{stem}.stl").mesh, make()[1]
     s = written(mesh, recipe)
-    pace = PrinterMotion(wall=45, solid=70, infill=70, layer_floor=0, per_layer=0)
-    told = answer.price_of(mesh, UP, recipe, material("PETG"), pace, Range(1, 1, 1))
+    printer_motion = PrinterMotion(wall=45, solid=70, infill=70, layer_floor=0, per_layer=0)
+    told = answer.price_of(mesh, UP, recipe, material("PETG"), printer_motion, Range(1, 1, 1))
     assert told.hours.value == pytest.approx(s.hours, rel=0.1)
     # Lines end in short of the walls in the file; plastic is a few per cent less there.
     assert told.grams == pytest.approx(s.volume * 1.27 / 1000, rel=0.06)

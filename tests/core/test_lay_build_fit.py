@@ -20,7 +20,7 @@ from knollside.core.mesh.load import load_file
 from knollside.core.mesh.slicer import Section, section_of
 from knollside.core.model import (
     BreakTest,
-    Duty,
+    DesignCase,
     FixedFixture,
     ForceLoad,
     LoadCase,
@@ -95,31 +95,31 @@ def test_shells_counted_on_a_raster_are_those_of_exact_polygons(part: str) -> No
         r = Recipe(walls=walls, infill=0.2, tops=tops, bottoms=max(tops - 1, 2))
         stack = layer_areas(mesh, UP, r.layer_height, (r.tops, r.bottoms))
         quick = map_shells(mesh, UP, r.layer_height, r.line_width)
-        card, pace, one = material("PETG"), PrinterMotion(), Range(1, 1, 1)
-        exact = price(stack.thickness, use_of(stack, r), r, card, pace, one)
-        found = price(quick.thickness, quick.use(r), r, card, pace, one)
+        card, printer_motion, one = material("PETG"), PrinterMotion(), Range(1, 1, 1)
+        exact = price(stack.thickness, use_of(stack, r), r, card, printer_motion, one)
+        found = price(quick.thickness, quick.use(r), r, card, printer_motion, one)
         assert found.grams == pytest.approx(exact.grams, rel=0.03)
         assert found.hours.value == pytest.approx(exact.hours.value, rel=0.08)
 
 
 def test_board_and_materials_of_a_cantilever() -> None:
     part = answer.read_part(box(80, 12, 12))
-    duty = Duty(
-        held=(FixedFixture(at=(0, 6, 6)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 6, 6)),),
         cases=(LoadCase(name="hook", loads=(ForceLoad(at=(80, 6, 6), force_N=(0, 0, -20)),)),),
         surroundings=Surroundings(temperature_c=50),
     )
-    s = answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 6000)
+    s = answer.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 6000)
     b = answer.boards(part, s, UP, PrinterMotion(), Range(1, 0.9, 1.1))
     assert len(b.dots) >= 60
     by = {(d.recipe.walls, d.recipe.infill, d.recipe.tops): d for d in b.dots}
-    assert {d.school for d in b.dots} >= {"All solid", "Thick shell, empty", "Some of both", "Lightest that holds"}
+    assert {d.preset for d in b.dots} >= {"All solid", "Thick shell, empty", "Some of both", "Lightest that holds"}
     # The low end decides: a load that only the middle of the best range would carry has no recipe that holds.
     best = max(b.dots, key=lambda d: d.reserve.low)
     between = 0.5 * (best.reserve.low + best.reserve.value)
     assert best.reserve.low < between < best.reserve.value
     unsure = answer.boards(part, replace(s, target=between), UP, PrinterMotion(), Range(1, 0.9, 1.1))
-    assert unsure.school("Lightest that holds") is None
+    assert unsure.preset("Lightest that holds") is None
     assert unsure.advice is not None and unsure.advice.reserve.low == pytest.approx(best.reserve.low)
     # More material never costs less, and never holds less.
     assert by[4, 0.5, 5].price.grams > by[4, 0.2, 5].price.grams > by[2, 0.2, 5].price.grams
@@ -128,7 +128,7 @@ def test_board_and_materials_of_a_cantilever() -> None:
     hollow = by[4, 0.0, 5].reserve.value / by[4, 1.0, 5].reserve.value
     inner = (12 - 3.6) * (12 - 2 * 0.8) ** 3  # bottoms are four layers of 0.2 mm
     assert hollow == pytest.approx(1 - inner / 12**4, rel=0.06)
-    ranked = {c.card.name: c for c in rank_materials(s.field, duty, UP, Reach(), MATERIALS.values())}
+    ranked = {c.card.name: c for c in rank_materials(s.field, design_case, UP, Reach(), MATERIALS.values())}
     assert (ranked["PLA"].out, ranked["PC"].out, ranked["PETG + carbon"].out) == ("heat", "printer", "nozzle")
     assert ranked["PETG"].reserve is not None and not ranked["PETG"].out
 

@@ -11,38 +11,38 @@ from knollside.core.job import answer
 from knollside.core.job.split import GLUE_MPA, cut_plans
 from knollside.core.lay.bed_adhesion import first_layer
 from knollside.core.lay.layer_warnings import free_area, layer_warnings
-from knollside.core.lay.second import CHANGE_MIN, FLUSH_G, second_material
+from knollside.core.lay.orientations import WEIGHTS, plain_orientations, weighed
+from knollside.core.lay.second_material import CHANGE_MIN, FLUSH_G, second_material
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import regions
 from knollside.core.lay.surface_steps import surface_steps
-from knollside.core.lay.ways import WEIGHTS, plain_ways, weighed
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import (
-    Duty,
+    DesignCase,
     FixedFixture,
     ForceLoad,
-    Holding,
     LoadCase,
     Mesh,
     Purpose,
     Recipe,
     Refused,
+    SupportSettings,
 )
 
 UP = (0.0, 0.0, 1.0)
 R = Recipe(layer_height=0.2, line_width=0.45)
 Solid = m3.Manifold
-ALL = Holding(school="all")
+ALL = SupportSettings(preset="all")
 
 
 def slab(x0: float, x1: float, y0: float, y1: float, z0: float, z1: float) -> m3.Manifold:
     return Solid.cube((x1 - x0, y1 - y0, z1 - z0)).translate((x0, y0, z0))
 
 
-def held_places(mesh: Mesh, holding: Holding = ALL):  # type: ignore[no-untyped-def]
+def held_places(mesh: Mesh, support_settings: SupportSettings = ALL):  # type: ignore[no-untyped-def]
     strata = lay_strata(mesh, UP, R)
-    return strata, regions(mesh, find_features(mesh), {}, strata, R, holding, material("PETG"))
+    return strata, regions(mesh, find_features(mesh), {}, strata, R, support_settings, material("PETG"))
 
 
 def test_a_support_in_a_well_comes_out_where_the_well_opens() -> None:
@@ -60,7 +60,9 @@ def test_a_support_in_a_well_comes_out_where_the_well_opens() -> None:
 
 def test_a_wider_gap_lets_go_easier() -> None:
     shelf = mesh_of(slab(0, 40, 0, 40, 0, 30) + slab(40, 60, 0, 40, 20, 30))
-    force = [max(r.force for r in held_places(shelf, Holding(school="all", gap_mm=g))[1]) for g in (0.1, 0.2, 0.3)]
+    force = [
+        max(r.force for r in held_places(shelf, SupportSettings(preset="all", gap_mm=g))[1]) for g in (0.1, 0.2, 0.3)
+    ]
     assert force[0] == pytest.approx(2 * force[1]) and force[1] == pytest.approx(2 * force[2])
 
 
@@ -71,7 +73,7 @@ def test_a_second_material_is_priced_by_the_layers_that_hold_both() -> None:
     assert whole.changes == 2 * 100  # twenty millimetres of fifths
     assert touching.changes == 2 * ALL.interface
     assert (whole.minutes, whole.flushed) == pytest.approx((200 * CHANGE_MIN, 200 * FLUSH_G))
-    assert second_material(found, Holding(school="none"))[0].changes == 0
+    assert second_material(found, SupportSettings(preset="none"))[0].changes == 0
     assert 0 < touching.risk < whole.risk < 1
 
 
@@ -130,11 +132,11 @@ def test_the_first_layer_is_slower_on_small_feet() -> None:
 
 
 @pytest.fixture(scope="module")
-def tee() -> tuple[answer.PartFacts, Duty, answer.Strength]:
+def tee() -> tuple[answer.PartFacts, DesignCase, answer.Strength]:
     """A plate with an arm standing out: neither way of the whole suits both."""
     part = answer.read_part(mesh_of(slab(0, 6, 0, 60, 0, 60) + slab(5, 70, 22, 38, 24, 36)))
-    duty = Duty(
-        held=(
+    design_case = DesignCase(
+        fixtures=(
             FixedFixture(at=(0, 5, 5)),
             FixedFixture(at=(0, 55, 5)),
             FixedFixture(at=(0, 5, 55)),
@@ -142,23 +144,27 @@ def tee() -> tuple[answer.PartFacts, Duty, answer.Strength]:
         ),
         cases=(LoadCase(name="hook", loads=(ForceLoad(at=(70, 30, 30), force_N=(0, 0, -40)),)),),
     )
-    return part, duty, answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 8000)
+    return part, design_case, answer.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 8000)
 
 
 def test_own_weights_put_the_list_in_another_order_and_the_purpose_s_back(tee) -> None:  # type: ignore[no-untyped-def]
-    part, duty, s = tee
-    ranking = answer.ways(part, duty, s, (220, 220, 250))
-    assert [w.direction for w in weighed(ranking, WEIGHTS[Purpose.WORKING]).ways] == [w.direction for w in ranking.ways]
+    part, design_case, s = tee
+    ranking = answer.orientations(part, design_case, s, (220, 220, 250))
+    assert [w.direction for w in weighed(ranking, WEIGHTS[Purpose.WORKING]).orientations] == [
+        w.direction for w in ranking.orientations
+    ]
     low = weighed(ranking, {"strength": 0.0, "overhang": 0.0, "height": 1.0, "contact": 0.0})
-    holding = [w for w in low.ways if w.reserve.value >= ranking.target and w.footing.stands]
-    heights = [w.footing.height for w in holding]
-    assert heights == sorted(heights) and [w.letter for w in low.ways] == list("ABCDEFG")[: len(low.ways)]
+    support_settings = [w for w in low.orientations if w.reserve.value >= ranking.target and w.footing.stands]
+    heights = [w.footing.height for w in support_settings]
+    assert (
+        heights == sorted(heights) and [w.letter for w in low.orientations] == list("ABCDEFG")[: len(low.orientations)]
+    )
 
 
 def test_a_cut_lets_plate_and_arm_each_lie_well(tee) -> None:  # type: ignore[no-untyped-def]
-    part, duty, s = tee
-    ranking = answer.ways(part, duty, s, (220, 220, 250))
-    worst = max(ranking.ways, key=lambda w: w.overhang)
+    part, design_case, s = tee
+    ranking = answer.orientations(part, design_case, s, (220, 220, 250))
+    worst = max(ranking.orientations, key=lambda w: w.overhang)
     plans = cut_plans(part, s, worst, (220, 220, 250))
     plan = next(p for p in plans if abs(p.normal[0]) > 0.99)
     assert 5.9 < plan.at[0] < 70 and plan.area == pytest.approx(16 * 12, rel=0.01)
@@ -167,7 +173,7 @@ def test_a_cut_lets_plate_and_arm_each_lie_well(tee) -> None:  # type: ignore[no
     # The glued face by hand: bending 40 N over the rest of the arm, and shear.
     lever = 70 - plan.at[0]
     limit = s.limits[0]
-    allowed = GLUE_MPA[0] * limit.pull / limit.table.value
+    allowed = GLUE_MPA[0] * limit.tension / limit.table.value
     bend, shear = 6 * 40 * lever / (16 * 12**2), 1.5 * 40 / (16 * 12)
     assert plan.glued == pytest.approx(allowed / np.hypot(bend, shear), rel=0.06)
     assert plan.glued_range[0] < plan.glued < plan.glued_range[1]
@@ -175,12 +181,12 @@ def test_a_cut_lets_plate_and_arm_each_lie_well(tee) -> None:  # type: ignore[no
 
 def test_a_plain_bar_needs_no_cut_and_bodies_are_refused() -> None:
     part = answer.read_part(box(80, 12, 12))
-    duty = Duty(
-        held=(FixedFixture(at=(0, 6, 6)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 6, 6)),),
         cases=(LoadCase(name="pull", loads=(ForceLoad(at=(80, 6, 6), force_N=(20, 0, 0)),)),),
     )
-    s = answer.strength(part, duty, Recipe(infill=1.0), material("PETG"), 4000)
-    best = answer.ways(part, duty, s, (220, 220, 250)).ways[0]
+    s = answer.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 4000)
+    best = answer.orientations(part, design_case, s, (220, 220, 250)).orientations[0]
     assert cut_plans(part, s, best, (220, 220, 250)) == ()
     two = answer.read_part(mesh_of(slab(0, 10, 0, 10, 0, 10) + slab(20, 30, 0, 10, 0, 10)))
     with pytest.raises(Refused, match="several bodies"):
@@ -190,25 +196,28 @@ def test_a_plain_bar_needs_no_cut_and_bodies_are_refused() -> None:
 def test_a_ball_and_a_giant_are_listed_with_what_is_wrong() -> None:
     ball = answer.read_part(mesh_of(Solid.sphere(20, 64)))
     ground = answer.ground(ball, R, (220, 220, 250), 200)
-    ways = plain_ways(ball.mesh, ball.features, Purpose.WORKING, {}, ground)
-    assert len(ways) == 6 and all(w.gives_up.startswith("Next to nothing to stand on") for w in ways)
-    duty = Duty(
-        held=(FixedFixture(at=(0, 0, -20)),),
+    orientations = plain_orientations(ball.mesh, ball.features, Purpose.WORKING, {}, ground)
+    assert len(orientations) == 6 and all(w.gives_up.startswith("Next to nothing to stand on") for w in orientations)
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 0, -20)),),
         cases=(LoadCase(name="push", loads=(ForceLoad(at=(0, 0, 20), force_N=(0, 0, -20)),)),),
     )
-    s = answer.strength(ball, duty, Recipe(infill=1.0), material("PETG"), 3000)
-    assert all("Next to nothing" in w.gives_up for w in answer.ways(ball, duty, s, (220, 220, 250), 200).ways)
+    s = answer.strength(ball, design_case, Recipe(infill=1.0), material("PETG"), 3000)
+    assert all(
+        "Next to nothing" in w.gives_up
+        for w in answer.orientations(ball, design_case, s, (220, 220, 250), 200).orientations
+    )
     giant = answer.read_part(box(400, 300, 280))
     ground = answer.ground(giant, R, (220, 220, 250), 200)
-    ways = plain_ways(giant.mesh, giant.features, Purpose.WORKING, {}, ground)
-    assert ways and all("Too large for the bed this way." in w.gives_up for w in ways)
+    orientations = plain_orientations(giant.mesh, giant.features, Purpose.WORKING, {}, ground)
+    assert orientations and all("Too large for the bed this way." in w.gives_up for w in orientations)
 
 
 def test_without_a_load_the_weights_alone_order_the_ways() -> None:
     slabs = answer.read_part(box(60, 40, 5))
     ground = answer.ground(slabs, R, (220, 220, 250), 200)
-    low = plain_ways(slabs.mesh, slabs.features, Purpose.FIT_CHECK, {}, ground)[0]
+    low = plain_orientations(slabs.mesh, slabs.features, Purpose.FIT_CHECK, {}, ground)[0]
     assert abs(low.direction[2]) > 0.99 and low.reserve.value != low.reserve.value
     only = {"contact": 0.0, "overhang": 0.0, "height": 0.0}
-    same = plain_ways(slabs.mesh, slabs.features, Purpose.FIT_CHECK, only, ground)
+    same = plain_orientations(slabs.mesh, slabs.features, Purpose.FIT_CHECK, only, ground)
     assert {round(w.score, 9) for w in same} == {0.0}

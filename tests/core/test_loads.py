@@ -13,7 +13,7 @@ from knollside.core.model import (
     GRAVITY,
     BearingLoad,
     DeflectionLoad,
-    Duty,
+    DesignCase,
     EdgeFixture,
     FixedFixture,
     Fixture,
@@ -21,11 +21,13 @@ from knollside.core.model import (
     Load,
     LoadCase,
     Mesh,
+    Orientation,
     PinFixture,
     PressureLoad,
     Refused,
     ScrewFixture,
     SlidingFixture,
+    SupportSettings,
     Surroundings,
     TorqueLoad,
     WeightLoad,
@@ -39,8 +41,8 @@ E = 2000.0
 
 
 def run(mesh: Mesh, held: list[Fixture], loads: list[Load], probes: list[tuple], cells: int = 16_000) -> StressField:
-    duty = Duty(held=tuple(held), cases=(LoadCase(name="it", loads=tuple(loads)),))
-    return solve(mesh, find_features(mesh), duty, E, cells, probes=np.array(probes, float))
+    design_case = DesignCase(fixtures=tuple(held), cases=(LoadCase(name="it", loads=tuple(loads)),))
+    return solve(mesh, find_features(mesh), design_case, E, cells, probes=np.array(probes, float))
 
 
 def test_a_torque_on_a_round_bar_gives_tr_over_j_and_its_twist() -> None:
@@ -93,7 +95,7 @@ def test_a_bearing_load_presses_one_side_and_carries_the_whole_force() -> None:
         [(30, 15, 3)],
     )
     e = field.cases[0].external
-    mine = ~e.held
+    mine = ~e.at_fixture
     assert e.forces[mine].sum(axis=0) == pytest.approx([100, 0, 0], abs=1e-6)
     assert (e.points[mine & (np.linalg.norm(e.forces, axis=1) > 1e-9)][:, 0] > 65 - 1e-9).all()
     assert field.probed[0, 0, 3] == pytest.approx(100 / 180, rel=0.05)
@@ -104,7 +106,7 @@ def test_a_pin_pushes_but_never_pulls() -> None:
     held = [PinFixture(at=(70, 15, 3)), SlidingFixture(at=(40, 15, 0)), SlidingFixture(at=(40, 0, 3))]
     field = run(mesh_of(plate), held, [ForceLoad(at=(0, 15, 3), force_N=(-100, 0, 0))], [(30, 15, 3)], 6000)
     e = field.cases[0].external
-    pin = e.held & (np.hypot(e.points[:, 0] - 65, e.points[:, 1] - 15) < 5.5)
+    pin = e.at_fixture & (np.hypot(e.points[:, 0] - 65, e.points[:, 1] - 15) < 5.5)
     outward = e.points[pin, :2] - [65, 15]
     # The pin presses the wall away from itself; at the rim of the contact a spot may still flicker.
     pressing = np.einsum("ij,ij->i", e.forces[pin, :2], outward) / 5.0
@@ -122,12 +124,12 @@ def test_a_screw_head_holds_on_its_ring_and_an_edge_along_its_line() -> None:
     load = [ForceLoad(at=(0, 15, 3), force_N=(0, 0, -5))]
     screw = run(plate, [ScrewFixture(at=(67.5, 15, 3), head_mm=10)], load, [(30, 15, 6)], 12_000)
     e = screw.cases[0].external
-    radius = np.hypot(e.points[e.held][:, 0] - 65, e.points[e.held][:, 1] - 15)
+    radius = np.hypot(e.points[e.at_fixture][:, 0] - 65, e.points[e.at_fixture][:, 1] - 15)
     assert radius.min() > 2.4 and radius.max() <= 5.0 + 1e-9
     assert screw.probed[0, 0, 3] == pytest.approx(5 * 30 * 6 / (30 * 36), rel=0.03)
     edge = run(plate, [EdgeFixture(at=(80, 15, 6)), SlidingFixture(at=(40, 15, 0))], load, [(20, 15, 6)], 6000)
     on = edge.cases[0].external
-    line = on.points[on.held & (on.points[:, 2] > 5.9)]
+    line = on.points[on.at_fixture & (on.points[:, 2] > 5.9)]
     assert len(line) > 5 and np.ptp(line[:, 1]) > 25 and np.abs(line[:, 0] - 80).max() < 1e-6
 
 
@@ -143,16 +145,16 @@ def test_a_snap_is_moved_and_judged_by_strain() -> None:
     card = material("PETG")
     snap = LoadCase(name="x", loads=(DeflectionLoad(at=(0, 0, 0), deflection_mm=(0, 0, 1)),))
     a = allowables(card, Surroundings(), snap)
-    assert a.pull == pytest.approx(card.snap.value / 100 * card.modulus.value)
-    assert allowables(card, Surroundings(), LoadCase(name="x", loads=())).pull == card.pull.value
+    assert a.tension == pytest.approx(card.snap.value / 100 * card.modulus.value)
+    assert allowables(card, Surroundings(), LoadCase(name="x", loads=())).tension == card.pull.value
 
 
 def test_treads_of_ones_own_replace_the_typical_ones_and_say_so() -> None:
     case = LoadCase(name="x", loads=(), permanent=True, repeated=True, cycles=1e5)
     plain = allowables(material("PETG"), Surroundings(), case)
     own = allowables(material("PETG"), Surroundings(), case, {"Always loaded": 0.5})
-    assert own.pull / plain.pull == pytest.approx(0.5 / 0.33)
-    assert [s.factor.source for s in own.steps] == ["yours", "typical"]
+    assert own.tension / plain.tension == pytest.approx(0.5 / 0.33)
+    assert [s.factor.source for s in own.knock_downs] == ["yours", "typical"]
     assert (
         fatigue(1).value == 1 and fatigue(1e3).value == pytest.approx(0.7) and fatigue(1e5).value < fatigue(1e3).value
     )
@@ -204,9 +206,12 @@ def test_records_of_the_time_of_one_record_for_all_kinds_are_read_and_a_second_n
     assert fixture_of({"at": [0, 0, 1]}) == FixedFixture(at=(0, 0, 1))
     with pytest.raises(ValidationError, match="head_mm"):
         fixture_of({"feature": "a", "kind": "fixed", "head_mm": 9.0})
-    duty = Duty(
-        held=(PinFixture(feature="a"),), cases=(LoadCase(name="x", loads=(WeightLoad(feature="b", weight_g=1),)),)
+    design_case = DesignCase(
+        fixtures=(PinFixture(feature="a"),), cases=(LoadCase(name="x", loads=(WeightLoad(feature="b", weight_g=1),)),)
     )
-    short = duty.model_dump(mode="json", exclude_defaults=True)
-    assert short["held"][0]["kind"] == "pin" and short["cases"][0]["loads"][0]["kind"] == "weight"
-    assert Duty.model_validate(short) == duty
+    short = design_case.model_dump(mode="json", exclude_defaults=True)
+    assert short["fixtures"][0]["kind"] == "pin" and short["cases"][0]["loads"][0]["kind"] == "weight"
+    assert DesignCase.model_validate(short) == design_case
+    assert DesignCase.model_validate({"held": [{"feature": "a", "kind": "pin"}]}).fixtures == design_case.fixtures
+    before = {"direction": [0, 0, 1], "holding": {"school": "all"}}
+    assert Orientation.model_validate(before).support_settings == SupportSettings(preset="all")

@@ -25,7 +25,7 @@ from knollside.core.mesh.rounds import circle_fit
 from knollside.core.mesh.slicer import cut, polygon_of, section_of
 from knollside.core.mesh.topology import bodies_of, dihedral, edges_of
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
-from knollside.core.model import Mesh, Refused, Way, rotation_to_up
+from knollside.core.model import Mesh, Orientation, Refused, rotation_to_up
 
 _CORE = 'xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02"'
 
@@ -293,12 +293,12 @@ def test_features_of_every_face_lead_somewhere(arm: Mesh) -> None:
 
 @pytest.mark.parametrize("direction", [(0, 0, 1), (0, 0, -1), (1, 2, 3), (1, 0, 0)])
 def test_a_way_turns_its_direction_up(direction: tuple[float, float, float]) -> None:
-    way = Way(direction=direction)
-    turn = rotation_to_up(way.direction)
-    assert turn @ np.asarray(way.direction) == pytest.approx([0, 0, 1])
+    orientation = Orientation(direction=direction)
+    turn = rotation_to_up(orientation.direction)
+    assert turn @ np.asarray(orientation.direction) == pytest.approx([0, 0, 1])
     assert turn @ turn.T == pytest.approx(np.eye(3)) and np.linalg.det(turn) == pytest.approx(1)
     with pytest.raises(ValueError, match="length"):
-        Way(direction=(0, 0, 0))
+        Orientation(direction=(0, 0, 0))
 
 
 def test_cuts_through_flats_and_nested_rings_are_whole() -> None:

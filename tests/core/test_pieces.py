@@ -18,7 +18,7 @@ from knollside.core.model import Measurement, Recipe, Refused
 from knollside.core.proof.bar import hole_and_pin_bar
 from knollside.core.proof.couples import screw, snap_arms, thread_pair
 from knollside.core.proof.ladders import flare_piece, gap_ladder, three_hinges
-from knollside.core.proof.piece import Spot, rungs_of
+from knollside.core.proof.piece import Spot, gap_steps_of
 from knollside.core.proof.section import section_box, section_plane
 from knollside.core.proof.slip import middle_of, read_entry, wants_another
 from knollside.sim.desk import PrintedPiece, SimulatedPrinter
@@ -37,10 +37,10 @@ def test_the_bar_has_lying_holes_measured_twice() -> None:
 
 
 def test_the_gap_ladders_gaps_are_as_drawn_and_every_peg_is_free_in_the_mesh() -> None:
-    piece = gap_ladder(0.3, 0.2, rungs=5)
+    piece = gap_ladder(0.3, 0.2, gap_steps=5)
     found = check(piece.mesh)
     assert found.sound and found.bodies == 2 + 5 + 4
-    inside = [r for r in piece.rungs if r.direction == "in the layer"]
+    inside = [r for r in piece.gap_steps if r.direction == "in the layer"]
     assert [r.drawn for r in inside] == pytest.approx([0.2, 0.25, 0.3, 0.35, 0.4])
     near = gaps(piece.mesh, UP, Recipe(layer_height=0.1))
     measured = sorted(g.in_layer for g in near if g.in_layer is not None and g.in_layer < 1)
@@ -48,7 +48,7 @@ def test_the_gap_ladders_gaps_are_as_drawn_and_every_peg_is_free_in_the_mesh() -
     across = sorted(g.smallest for g in near if g.in_layer is None)
     assert across == pytest.approx([0.2, 0.4, 0.6, 0.8], abs=1e-6)
     with pytest.raises(Refused):
-        rungs_of(5.0, 3, 0.1)
+        gap_steps_of(5.0, 3, 0.1)
 
 
 def test_three_hinges_have_three_gaps() -> None:
@@ -166,5 +166,5 @@ def test_readings_go_out_and_come_back_as_a_table() -> None:
 def test_rungs_come_free_by_the_printers_hidden_limit() -> None:
     piece = gap_ladder(0.3, 0.2)
     printed = PrintedPiece(SimulatedPrinter(frees=0.27), 5)
-    freed = {r.drawn: printed.came_free(r) for r in piece.rungs if r.direction == "in the layer"}
+    freed = {r.drawn: printed.came_free(r) for r in piece.gap_steps if r.direction == "in the layer"}
     assert freed[0.15] is False and freed[0.45] is True

@@ -6,7 +6,7 @@ import pytest
 from conftest import box, mesh_of
 
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Duty, ForceLoad, LoadCase, Mesh, Recipe, fixture_of
+from knollside.core.model import DesignCase, ForceLoad, LoadCase, Mesh, Recipe, fixture_of
 from knollside.core.strength import recover
 from knollside.core.strength.element import Brick, isotropic, shape
 from knollside.core.strength.field import solve
@@ -18,9 +18,11 @@ from knollside.core.strength.skin import Skin, cell_scale, skin_of
 E = 2000.0
 
 
-def duty(held: list[tuple[float, float, float]], loads: list[tuple[tuple, tuple]], kind: str = "fixed") -> Duty:
-    return Duty(
-        held=tuple(fixture_of({"at": h, "kind": kind}) for h in held),
+def design_case(
+    held: list[tuple[float, float, float]], loads: list[tuple[tuple, tuple]], kind: str = "fixed"
+) -> DesignCase:
+    return DesignCase(
+        fixtures=tuple(fixture_of({"at": h, "kind": kind}) for h in held),
         cases=(LoadCase(name="it", loads=tuple(ForceLoad(at=a, force_N=f) for a, f in loads)),),
     )
 
@@ -29,7 +31,7 @@ def operator_of(grid: Grid, element: Brick, scale: np.ndarray, held: dict[int, n
     return Operator(element, scale, grid.cells, grid.nodes, grid.cut, grid.moments, held)
 
 
-def run(mesh: Mesh, what: Duty, cells: int, **more):  # type: ignore[no-untyped-def]
+def run(mesh: Mesh, what: DesignCase, cells: int, **more):  # type: ignore[no-untyped-def]
     return solve(mesh, find_features(mesh), what, E, cells, **more)
 
 
@@ -41,7 +43,7 @@ def test_plate_with_a_hole_concentrates_stress_as_heywood_says() -> None:
     )
     mesh = mesh_of(plate)
     net = 100.0 / ((width - d) * thick)
-    field = run(mesh, duty([(0, width / 2, thick / 2)], [((length, width / 2, thick / 2), (100, 0, 0))]), 60_000)
+    field = run(mesh, design_case([(0, width / 2, thick / 2)], [((length, width / 2, thick / 2), (100, 0, 0))]), 60_000)
     # At the hole's side, half the critical distance inside, the stress has already fallen a little.
     radius = np.hypot(field.points[:, 0] - length / 2, field.points[:, 1] - width / 2)
     near = (np.abs(field.points[:, 0] - length / 2) < 0.8) & (np.abs(radius - d / 2 - 0.25) < 0.1)
@@ -68,7 +70,9 @@ def check_twist(inner: float) -> None:
     )
     mesh = mesh_of(solid + ears)
     torque = 2 * 20 * 25.0
-    what = duty([(0, (r + inner) / 2, 0)], [((20, 0, length - 3), (0, 25, 0)), ((-20, 0, length - 3), (0, -25, 0))])
+    what = design_case(
+        [(0, (r + inner) / 2, 0)], [((20, 0, length - 3), (0, 25, 0)), ((-20, 0, length - 3), (0, -25, 0))]
+    )
     field = run(mesh, what, 60_000)
     j = np.pi / 2 * (r**4 - inner**4)
     g = E / 2.7
@@ -97,7 +101,7 @@ def test_a_curved_hook_follows_winkler_bach() -> None:
     solid = half + legs.translate((inner, -25, 0)) + legs.translate((-inner - depth, -25, 0))
     mesh = mesh_of(solid)
     pull = 20.0
-    what = duty([(inner + depth / 2, -25, wide / 2)], [((-inner - depth / 2, -25, wide / 2), (-pull, 0, 0))])
+    what = design_case([(inner + depth / 2, -25, wide / 2)], [((-inner - depth / 2, -25, wide / 2), (-pull, 0, 0))])
     field = run(mesh, what, 60_000)
     # At the crown the section carries the pull and its moment about the section's centroid.
     centroid = inner + depth / 2
@@ -229,7 +233,7 @@ def test_a_shell_of_walls_and_tops_has_the_thicknesses_asked_for() -> None:
 def test_a_hollow_beam_is_as_stiff_as_its_walls() -> None:
     """The blended shell against a mesh that really is hollow."""
     mesh = box(80, 14, 14)
-    what = duty([(0, 7, 7)], [((80, 7, 7), (0, 0, -5))])
+    what = design_case([(0, 7, 7)], [((80, 7, 7), (0, 0, -5))])
     shell = run(mesh, what, 20_000, skin=Skin(2.0, 2.0, 1e-3))
     real = mesh_of(m3.Manifold.cube((80, 14, 14)) - m3.Manifold.cube((76, 10, 10)).translate((2, 2, 2)))
     hollow = run(real, what, 20_000)

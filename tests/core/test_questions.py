@@ -18,14 +18,14 @@ from pydantic import BaseModel
 
 from knollside.core.job import asked
 from knollside.core.job.ask import Answerer, Keyed, Meshes, MeshKey, Question, digest, meshes_in
-from knollside.core.job.questions import fits, orientation, part, proof, recipe, strength
+from knollside.core.job.questions import fits, orientation, part, proof, recipe, settling, strength
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import first_names
 from knollside.core.model import (
     Danger,
-    Duty,
+    DesignCase,
     FaceMark,
     FixedFixture,
     ForceLoad,
@@ -33,12 +33,12 @@ from knollside.core.model import (
     LoadCase,
     Mate,
     Measurement,
+    Orientation,
     PrinterFacts,
     Range,
     Recipe,
     Refused,
     SlidingFixture,
-    Way,
 )
 from knollside.core.proof.fromjob import Wish
 from knollside.gui import fileasks
@@ -49,14 +49,14 @@ KEY = MeshKey(PLATE.fingerprint())
 PART = Part(KEY, first_names(KEY.fingerprint, find_features(PLATE)))
 CASE = LoadCase(name="a", loads=(ForceLoad(feature="flat-1", force_N=(0.0, 0.0, -10.0)),))
 STATED = Stated(
-    duty=Duty(held=(FixedFixture(feature="hole-1"),), cases=(CASE,), treads={"Knocked": 0.9}),
-    way=Way(direction=UP),
+    design_case=DesignCase(fixtures=(FixedFixture(feature="hole-1"),), cases=(CASE,), own_knock_downs={"Knocked": 0.9}),
+    orientation=Orientation(direction=UP),
     mates=(Mate(feature="hole-1", hardware="M5"),),
     readings=(Measurement(kind="hole", axis="upright", drawn=5, printed=4.8),),
     trials=(GapTrial(direction="in the layer", drawn=0.3, freed=True),),
 )
 STRENGTH = asked.ask_strength(PART, STATED, 4000)
-RANK = asked.ask_ways(STRENGTH, STATED)
+RANK = asked.ask_orientations(STRENGTH, STATED)
 FITS = asked.ask_fits(PART, STATED)
 DETAIL = strength.Detail(STRENGTH, (220.0, 220.0, 250.0), UP)
 BUILD = asked.ask_board(STRENGTH, STATED, UP, 0.1)
@@ -78,9 +78,9 @@ def every_question() -> list[Question[Any]]:
         STRENGTH,
         strength.GroundOf(PART, 0.2, 0.45, (220.0, 220.0, 250.0), 100),
         RANK,
-        strength.Grids(STRENGTH, (UP,)),
-        strength.Settle(RANK),
-        strength.Layers(strength.Settle(RANK)),
+        settling.Grids(STRENGTH, (UP,)),
+        settling.Settle(RANK),
+        settling.Layers(settling.Settle(RANK)),
         strength.Why(STRENGTH, (220.0, 220.0, 250.0), UP, 0.1),
         DETAIL,
         asked.ask_proof(STRENGTH, STATED),
@@ -92,9 +92,11 @@ def every_question() -> list[Question[Any]]:
         recipe.PriceOf(PART, card, UP, r, ONE),
         recipe.Roofs(PART, UP, r),
         recipe.Even(PART, UP, r, card),
-        orientation.Supports(PART, marks, UP, r, STATED.holding, card, printer, ((1.0, 2.0, 3.0),)),
-        orientation.Compare(PART, marks, ("hole-1",), (), r, STATED.holding, card, printer, ONE),
-        orientation.PlainWays(PART, 0.2, 0.45, STATED.duty.purpose, (("height", 0.5),), (220.0, 220.0, 250.0)),
+        orientation.Supports(PART, marks, UP, r, STATED.support_settings, card, printer, ((1.0, 2.0, 3.0),)),
+        orientation.Compare(PART, marks, ("hole-1",), (), r, STATED.support_settings, card, printer, ONE),
+        orientation.PlainOrientations(
+            PART, 0.2, 0.45, STATED.design_case.purpose, (("height", 0.5),), (220.0, 220.0, 250.0)
+        ),
         orientation.PlainLog(PART, UP, 0.2, 0.45),
         FITS,
         correct,
@@ -115,7 +117,7 @@ def every_question() -> list[Question[Any]]:
         fileasks.LoadTable(Path("a.csv")),
         fileasks.WriteWhole(Path("w.sqlite"), Path("a.zip")),
         fileasks.LoadWhole(Path("a.zip"), Path("w.sqlite")),
-        fileasks.CheckSliced(Path("a.gcode"), (1, 2), PART, STATED.duty, r, card, UP, (), 4000),
+        fileasks.CheckSliced(Path("a.gcode"), (1, 2), PART, STATED.design_case, r, card, UP, (), 4000),
     ]
 
 
@@ -199,13 +201,13 @@ def test_every_leaf_of_the_heavy_questions_is_in_the_key(question: Question[Any]
 def test_a_solve_names_all_it_rests_on() -> None:
     """Mesh, holds, places, critical distance, modulus, Poisson, shell, core, material and cells: any other, another."""
     base = STRENGTH.solve
-    d = STATED.duty
+    d = STATED.design_case
 
     def solve(**change: Any) -> str:
         return asked.ask_strength(PART, dataclasses.replace(STATED, **change), 4000).solve.key
 
     heavier = d.model_copy(update={"cases": (CASE.model_copy(update={"loads": (CASE.loads[0].times(90 / 88),)}),)})
-    assert solve(duty=heavier) == base.key, "a changed force needs no new solve"
+    assert solve(design_case=heavier) == base.key, "a changed force needs no new solve"
     for change in (
         {"walls": 5},
         {"tops": 6},
@@ -217,14 +219,37 @@ def test_a_solve_names_all_it_rests_on() -> None:
     ):
         assert solve(recipe=Recipe(**change)) != base.key, change  # type: ignore[arg-type]
     assert solve(material="ASA") != base.key
-    assert solve(duty=d.model_copy(update={"critical_mm": 0.4})) != base.key
-    assert solve(duty=d.model_copy(update={"held": (SlidingFixture(feature="hole-1"),)})) != base.key
+    assert solve(design_case=d.model_copy(update={"critical_mm": 0.4})) != base.key
+    assert solve(design_case=d.model_copy(update={"fixtures": (SlidingFixture(feature="hole-1"),)})) != base.key
     moved = CASE.loads[0].model_copy(update={"feature": "flat-2"})
-    assert solve(duty=d.model_copy(update={"cases": (CASE.model_copy(update={"loads": (moved,)}),)})) != base.key
+    assert solve(design_case=d.model_copy(update={"cases": (CASE.model_copy(update={"loads": (moved,)}),)})) != base.key
     # Who is hurt, sun and heat change what is asked of the answer, not the stress.
     below = d.model_copy(update={"danger": Danger.BELOW})
-    assert solve(duty=below) == base.key
-    assert asked.ask_strength(PART, dataclasses.replace(STATED, duty=below), 4000).key != STRENGTH.key
+    assert solve(design_case=below) == base.key
+    assert asked.ask_strength(PART, dataclasses.replace(STATED, design_case=below), 4000).key != STRENGTH.key
+
+
+def test_sums_refuse_a_solve_of_other_rows() -> None:
+    """A case pushed along X has no share in a solve of a push along Z."""
+    mesh, ask = box(60, 12, 10), Answerer()
+    key = ask.meshes.put(mesh)
+    it = Part(key, names_of_new(key, ask(ReadMesh(key)).facts))
+    pushes = [ForceLoad(at=(60, 6, 5), force_N=f) for f in ((0, 0, -30), (30, 0, 0))]
+    down, along = (
+        asked.ask_strength(
+            it,
+            Stated(
+                design_case=DesignCase(
+                    fixtures=(FixedFixture(at=(0, 6, 5)),), cases=(LoadCase(name="a", loads=(push,)),)
+                )
+            ),
+            600,
+        )
+        for push in pushes
+    )
+    ask(down)
+    with pytest.raises(ValueError, match="no sums of the rows"):
+        ask(dataclasses.replace(along, solve=down.solve))
 
 
 def test_nought_and_what_has_no_digest() -> None:
@@ -248,12 +273,12 @@ def _session() -> tuple[Meshes, list[Question[Any]]]:
                 for held in ends[:1] if force[0] else (ends[0], ends[-1]):
                     case = LoadCase(name="a", loads=(ForceLoad(feature=ends[1], force_N=force),))
                     s = Stated(
-                        duty=Duty(held=(FixedFixture(feature=held),), cases=(case,)),
+                        design_case=DesignCase(fixtures=(FixedFixture(feature=held),), cases=(case,)),
                         recipe=Recipe(walls=walls, infill=infill),
                         printer=PrinterFacts(),
                     )
                     question = asked.ask_strength(it, s, 600)
-                    out += [asked.ask_ways(question, s, 20), asked.ask_proof(question, s)]
+                    out += [asked.ask_orientations(question, s, 20), asked.ask_proof(question, s)]
                     out.append(strength.Detail(question, s.printer.bed_mm, UP))
     return meshes, out
 
@@ -264,12 +289,12 @@ def _answer(ask: Answerer, question: Question[Any]) -> Any:
         found = ask(question)
     except Refused as refusal:
         return str(refusal)
-    if isinstance(found, strength.Laying):
-        ways = [(w.direction, w.reserve, w.place) for w in found.ranking.ways]
-        return ways, found.ranking.net.reserve.tobytes()
-    if isinstance(found, strength.Proved):
+    if isinstance(found, strength.RankedOrientations):
+        orientations = [(w.direction, w.reserve, w.place) for w in found.ranking.orientations]
+        return orientations, found.ranking.net.reserve.tobytes()
+    if isinstance(found, settling.Proved):
         return found.solved, found.movement
-    return found.way.reserve, found.log.peak.tobytes(), found.movement
+    return found.orientation.reserve, found.log.peak.tobytes(), found.movement
 
 
 def test_with_a_history_or_without_it_answers_the_same() -> None:

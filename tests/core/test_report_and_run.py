@@ -17,10 +17,10 @@ from knollside.core.job.file import Job, read_job, write_job
 from knollside.core.material.cards import MATERIALS, material, with_bond
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import load_file
-from knollside.core.model import Danger, Duty, FixedFixture, ForceLoad, Mate, PrinterFacts, Range, Recipe, Refused
+from knollside.core.model import Danger, DesignCase, FixedFixture, ForceLoad, Mate, PrinterFacts, Range, Recipe, Refused
 from knollside.core.recipe.price import time_factor
 from knollside.core.run.preflight import cautions, preflight
-from knollside.demo import duties
+from knollside.demo import design_cases
 from knollside.gui.theme.look import font, load_fonts
 from knollside.report.export import SheetInputs, make_sheet, write_all, write_whole
 from knollside.report.sheet import sheet_html, sheet_pdf
@@ -37,11 +37,11 @@ def sheet(**more):  # type: ignore[no-untyped-def]
         "job": "Corner",
         "date": "2026-11-24",
         "corrections": found,
-        "duty": Duty(),
+        "design_case": DesignCase(),
         "recipe": Recipe(),
         "card": material("ASA"),
         "direction": (0.0, 0.0, 1.0),
-        "way_title": "Flat on flat 1",
+        "orientation_title": "Flat on flat 1",
         "reserve": Range(2.6, 1.9, 3.4),
         "said": "",
         "reasons": ("The hose pulls.",),
@@ -94,7 +94,7 @@ def test_the_pdf_says_what_the_page_says(tmp_path: Path, qapp, beside_a_window: 
 
 
 def test_a_part_for_a_person_gets_no_reserve_on_its_sheet() -> None:
-    made, _ = sheet(duty=Duty(danger=Danger.PERSON))
+    made, _ = sheet(design_case=DesignCase(danger=Danger.PERSON))
     assert made.reasons[0].startswith("No verdict") and not any("Reserve" in r for r in made.reasons)
     unloaded, _ = sheet(reserve=None)
     assert "No loads" in unloaded.reasons[0]
@@ -131,7 +131,7 @@ def test_the_list_before_the_print_follows_the_material() -> None:
     pla = [c.text for c in preflight(material("PLA"), Recipe(), 50, 51, 40, 250)]
     assert "Chamber closed and warm" in asa and "Chamber closed and warm" not in pla
     assert "Not enough filament on this spool" in pla and "Enough filament" in asa
-    titles = {c.title for c in cautions(material("Nylon + carbon"), Duty(danger=Danger.BELOW))}
+    titles = {c.title for c in cautions(material("Nylon + carbon"), DesignCase(danger=Danger.BELOW))}
     assert {"Dust", "Someone may stand below", "Limits", "Never unattended"} <= titles
 
 
@@ -148,49 +148,51 @@ def test_cards_are_consistent_and_own_bond_takes_over() -> None:
 
 
 @pytest.mark.parametrize(
-    ("stem", "make"), [("hose-arm", duties.arm), ("vent-hinge", duties.hinge), ("m6-knob", duties.knob)]
+    ("stem", "make"),
+    [("hose-arm", design_cases.arm), ("vent-hinge", design_cases.hinge), ("m6-knob", design_cases.knob)],
 )
 def test_every_loaded_demo_part_balances_and_ranks(stem: str, make) -> None:  # type: ignore[no-untyped-def]
-    duty, recipe, mates = make()
+    design_case, recipe, mates = make()
     part = answer.read_part(load_file(DEMO / f"{stem}.stl").mesh)
-    assert part.soundness.sound and all(part.feature(h.feature) for h in duty.held)
-    s = answer.strength(part, duty, recipe, material("PETG"), 12_000)
+    assert part.soundness.sound and all(part.feature(h.feature) for h in design_case.fixtures)
+    s = answer.strength(part, design_case, recipe, material("PETG"), 12_000)
     assert s.field.balance_error < 1e-3
-    ranking = answer.ways(part, duty, s, (220.0, 220.0, 250.0), 200)
-    assert len(ranking.ways) >= 4 and len({w.letter for w in ranking.ways}) == len(ranking.ways)
-    for w in ranking.ways:
+    ranking = answer.orientations(part, design_case, s, (220.0, 220.0, 250.0), 200)
+    assert len(ranking.orientations) >= 4 and len({w.letter for w in ranking.orientations}) == len(ranking.orientations)
+    for w in ranking.orientations:
         assert w.reserve.low < w.reserve.value < w.reserve.high and w.footing.height > 0
         assert w.reason.endswith(".") and w.mode
     # What holds comes before what does not.
-    holds = [w.holds for w in ranking.ways]
+    holds = [w.holds for w in ranking.orientations]
     assert holds == sorted(holds, reverse=True) or not any(holds)
-    log = answer.layer_log(part, s, ranking.ways[0].direction)
+    log = answer.layer_log(part, s, ranking.orientations[0].direction)
     assert np.isfinite(log.paint).all() and log.area.max() > 0 and len(log.heights) == 80
-    found, refused = correcting.corrections(part, mates, ranking.ways[0].direction, ())
+    found, refused = correcting.corrections(part, mates, ranking.orientations[0].direction, ())
     assert not refused and len(
         correcting.apply_corrections(part, mates, found, (0.0, 0.0, 1.0), Recipe()).changes
     ) == len(mates)
 
 
 def test_the_hinge_leaves_its_free_body_out_and_says_so() -> None:
-    duty, recipe, _ = duties.hinge()
+    design_case, recipe, _ = design_cases.hinge()
     part = answer.read_part(load_file(DEMO / "vent-hinge.stl").mesh)
-    s = answer.strength(part, duty, recipe, material("PETG"), 6000)
+    s = answer.strength(part, design_case, recipe, material("PETG"), 6000)
     assert any("left out" in n for n in s.field.notes) and len(s.field.bodies) == 1
 
 
 def test_a_solved_recipe_is_weaker_than_a_solid_one() -> None:
     part = answer.read_part(box(60, 14, 14))
-    from knollside.core.model import LoadCase, Way
+    from knollside.core.model import LoadCase, Orientation
 
-    duty = Duty(
-        held=(FixedFixture(at=(0, 7, 7)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 7, 7)),),
         cases=(LoadCase(name="x", loads=(ForceLoad(at=(60, 7, 7), force_N=(0, 0, -20)),)),),
     )
-    way = Way(direction=(0, 0, 1))
+    orientation = Orientation(direction=(0, 0, 1))
     quick = Range(1, 1, 1)
     light, solid = (
-        answer.verify(part, duty, Recipe(infill=i), material("PETG"), way, quick, 8000).solved.value for i in (0.1, 1.0)
+        answer.verify(part, design_case, Recipe(infill=i), material("PETG"), orientation, quick, 8000).solved.value
+        for i in (0.1, 1.0)
     )
     assert light < solid
 

@@ -12,7 +12,7 @@ from knollside.core.lay.strata import lay_strata
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Mesh, Recipe
-from knollside.core.recipe.layer_areas import stack_of, use_of
+from knollside.core.recipe.layer_areas import areas_of, use_of
 from knollside.core.recipe.price import PrinterMotion, layer_seconds, small_layers
 
 R = Recipe(walls=2, infill=0.2)
@@ -66,19 +66,23 @@ def test_a_round_part_has_no_corner_to_choose() -> None:
 def test_a_thin_peg_on_a_plate_is_too_quick_to_cool() -> None:
     mesh = mesh_of(m3.Manifold.cube((60, 40, 4)) + m3.Manifold.cube((4, 4, 16)).translate((20, 20, 4)))
     strata = lay_strata(mesh, UP, R)
-    stack = stack_of(strata.outline, strata.h, (R.tops, R.bottoms), 100)
-    use, card, pace = use_of(stack, R), material("PETG"), PrinterMotion()
-    (small,) = small_layers(use, stack.thickness, R, card, pace)
+    stack = areas_of(strata.outline, strata.h, (R.tops, R.bottoms), 100)
+    use, card, printer_motion = use_of(stack, R), material("PETG"), PrinterMotion()
+    (small,) = small_layers(use, stack.thickness, R, card, printer_motion)
     assert (small.low, small.high) == pytest.approx((4, 20), abs=0.3)
-    seconds = layer_seconds(use, R, card, pace)
-    assert small.seconds == pytest.approx(seconds[25:].min()) and small.pace == pytest.approx(small.seconds / 8.0)
-    assert seconds[5] > pace.layer_floor
+    seconds = layer_seconds(use, R, card, printer_motion)
+    assert small.seconds == pytest.approx(seconds[25:].min()) and small.speed_share == pytest.approx(
+        small.seconds / 8.0
+    )
+    assert seconds[5] > printer_motion.layer_floor
     # Two pegs of the same size take about twice as long a layer.
     twice = mesh_of(
         m3.Manifold.cube((60, 40, 4))
         + m3.Manifold.cube((4, 4, 16)).translate((20, 20, 4))
         + m3.Manifold.cube((4, 4, 16)).translate((40, 20, 4))
     )
-    more = use_of(stack_of(lay_strata(twice, UP, R).outline, 0.2, (R.tops, R.bottoms), 100), R)
-    gain = (layer_seconds(more, R, card, pace)[50] - pace.per_layer) / (seconds[50] - pace.per_layer)
+    more = use_of(areas_of(lay_strata(twice, UP, R).outline, 0.2, (R.tops, R.bottoms), 100), R)
+    gain = (layer_seconds(more, R, card, printer_motion)[50] - printer_motion.per_layer) / (
+        seconds[50] - printer_motion.per_layer
+    )
     assert np.isclose(gain, 2.0, rtol=0.25)

@@ -10,7 +10,7 @@ from conftest import box, mesh_of
 from skfem.helpers import ddot, sym_grad, trace
 
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Mesh
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh
 from knollside.core.strength.field import POISSON, solve
 
 E = 2000.0
@@ -45,8 +45,8 @@ def theirs(bricks, held, loaded, force: np.ndarray, at: np.ndarray) -> np.ndarra
 
 def ours(part: Mesh, held: tuple[float, ...], loaded: tuple[float, ...], force, at, cells: int) -> np.ndarray:  # type: ignore[no-untyped-def]
     case = LoadCase(name="a", loads=(ForceLoad(at=loaded, force_N=tuple(force)),))
-    duty = Duty(held=(FixedFixture(at=held),), cases=(case,))
-    return np.asarray(solve(part, find_features(part), duty, E, cells, probes=np.asarray(at)).probed[0, :, :3])
+    design_case = DesignCase(fixtures=(FixedFixture(at=held),), cases=(case,))
+    return np.asarray(solve(part, find_features(part), design_case, E, cells, probes=np.asarray(at)).probed[0, :, :3])
 
 
 @pytest.mark.parametrize("force", [(0.0, 0.0, -20.0), (0.0, 20.0, 0.0), (300.0, 0.0, 0.0)])

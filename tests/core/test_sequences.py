@@ -51,8 +51,7 @@ def _others() -> dict[str, m3.Manifold]:
         "boss": _drilled(cube((40, 40, 5)) + rod(14, 8, circular_segments=32).translate((20, 20, 5)), (20, 20, 4.2)),
         "turned": _drilled(cube((40, 24, 8)), (20, 12, 5)).rotate((17, 31, 43)),
         "frame": cube((60, 50, 6)) - cube((40, 30, 20)).translate((10, 10, -5)),
-        "pocket": _drilled(cube((40, 30, 12)), (20, 15, 3.4))
-        - rod(4, 4.0, circular_segments=6).translate((20, 15, 9)),
+        "pocket": _drilled(cube((40, 30, 12)), (20, 15, 3.4)) - rod(4, 4.0, circular_segments=6).translate((20, 15, 9)),
         "steps": cube((30, 20, 4)) + cube((20, 20, 8)) + cube((10, 20, 12)),
     }
 

@@ -10,7 +10,7 @@ from knollside.core.job.remedies import remedies
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import (
-    Duty,
+    DesignCase,
     FixedFixture,
     ForceLoad,
     LoadCase,
@@ -32,13 +32,13 @@ BED = (220.0, 220.0, 250.0)
 E = PETG.modulus.value
 
 
-def pushed(at: tuple, force: tuple, held: tuple = (0, 5, 5), **more: object) -> Duty:
+def pushed(at: tuple, force: tuple, held: tuple = (0, 5, 5), **more: object) -> DesignCase:
     load = ForceLoad(at=at, force_N=force)
-    return Duty(held=(FixedFixture(at=held),), cases=(LoadCase(name="it", loads=(load,)),), **more)
+    return DesignCase(fixtures=(FixedFixture(at=held),), cases=(LoadCase(name="it", loads=(load,)),), **more)
 
 
-def field_of(mesh: Mesh, duty: Duty, cells: int = 6000, **more) -> StressField:  # type: ignore[no-untyped-def]
-    return solve(mesh, find_features(mesh), duty, E, cells, **more)
+def field_of(mesh: Mesh, design_case: DesignCase, cells: int = 6000, **more) -> StressField:  # type: ignore[no-untyped-def]
+    return solve(mesh, find_features(mesh), design_case, E, cells, **more)
 
 
 def test_roofs_and_floors_of_the_shell_follow_the_build_direction() -> None:
@@ -61,14 +61,14 @@ def test_roofs_and_floors_of_the_shell_follow_the_build_direction() -> None:
 
 
 def test_the_log_has_no_gaps_and_its_least_is_the_reserve() -> None:
-    duty = pushed((100, 5, 5), (0, 0, -10))
+    design_case = pushed((100, 5, 5), (0, 0, -10))
     part = answer.read_part(box(100, 10, 10))
-    s = answer.strength(part, duty, SOLID, PETG, 4000)
+    s = answer.strength(part, design_case, SOLID, PETG, 4000)
     log = answer.layer_log(part, s, (1.0, 0.0, 0.0))
     inner = log.heights > 5
     assert np.isfinite(log.peak[inner]).all() and np.isfinite(log.nominal[inner]).all()
-    parting = rate(s.field, s.limits, np.array([[1.0, 0, 0]])).parting[0]
-    assert log.peak.min() == pytest.approx(parting)
+    interlayer_reserve = rate(s.field, s.limits, np.array([[1.0, 0, 0]])).interlayer_reserve[0]
+    assert log.peak.min() == pytest.approx(interlayer_reserve)
     # A cantilever's layers are the weaker the nearer to the wall, as the plain sections say.
     assert (np.diff(log.nominal[inner]) > 0).mean() > 0.95
     assert log.area == pytest.approx(np.full(len(log.area), 100.0), rel=1e-6)
@@ -76,9 +76,9 @@ def test_the_log_has_no_gaps_and_its_least_is_the_reserve() -> None:
 
 
 def test_the_bent_part_follows_the_beam() -> None:
-    duty = pushed((100, 5, 5), (0, 0, -10))
+    design_case = pushed((100, 5, 5), (0, 0, -10))
     part = answer.read_part(box(100, 10, 10))
-    s = answer.strength(part, duty, SOLID, PETG, 4000)
+    s = answer.strength(part, design_case, SOLID, PETG, 4000)
     bend, most, case = answer.bend_of(part, s)
     tip = 10 * 100**3 / (3 * E * 10**4 / 12) * (1 + 0.6 * 1.35 / 100)
     end = part.mesh.vertices[:, 0] > 99
@@ -100,9 +100,9 @@ def test_a_longer_averaging_distance_sees_less_of_a_peak() -> None:
 
 
 def test_places_at_supports_stay_apart_however_fine_the_grid() -> None:
-    mesh, duty = box(100, 10, 10), pushed((100, 5, 5), (0, 0, -10))
+    mesh, design_case = box(100, 10, 10), pushed((100, 5, 5), (0, 0, -10))
     for cells in (3000, 40_000):
-        f = field_of(mesh, duty, cells)
+        f = field_of(mesh, design_case, cells)
         reach = max(1.6 * f.cell, min(EDGE, 3.0))
         assert f.points[f.excluded][:, 0].min() < 1 and f.points[~f.excluded][:, 0].min() == pytest.approx(
             reach, abs=f.cell
@@ -116,8 +116,8 @@ def test_bodies_nearer_than_a_cell_are_not_taken_for_one() -> None:
     held = (FixedFixture(at=(0, 5, 5)), FixedFixture(at=(40.2, 5, 5)))
     load = LoadCase(name="it", loads=(ForceLoad(at=(10, 5, 10), force_N=(0, 0, -5)),))
     with pytest.raises(Refused, match="gap between held bodies is lost"):
-        field_of(two, Duty(held=held, cases=(load,)), 1500)
-    one = field_of(two, Duty(held=held[:1], cases=(load,)), 1500)
+        field_of(two, DesignCase(fixtures=held, cases=(load,)), 1500)
+    one = field_of(two, DesignCase(fixtures=held[:1], cases=(load,)), 1500)
     assert "1 of 2 bodies" in one.notes[0] and one.points[:, 0].max() < 20.1
 
 
@@ -128,43 +128,43 @@ def test_probes_inside_stay_and_probes_outside_come_to_the_surface() -> None:
 
 def test_point_ratings_name_mode_and_case_of_the_least() -> None:
     loads = [ForceLoad(at=(60, 5, 5), force_N=f) for f in ((0, 0, -10), (200, 0, 0))]
-    duty = Duty(
-        held=(FixedFixture(at=(0, 5, 5)),), cases=tuple(LoadCase(name=n, loads=(ld,)) for n, ld in zip("ab", loads))
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 5, 5)),), cases=tuple(LoadCase(name=n, loads=(ld,)) for n, ld in zip("ab", loads))
     )
-    f = field_of(box(60, 10, 10), duty)
-    limits = answer.limits_of(duty, PETG)
+    f = field_of(box(60, 10, 10), design_case)
+    limits = answer.limits_of(design_case, PETG)
     n = np.array([1.0, 0, 0])
     both = rate_points(f, limits, n)
-    assert both.reserve == pytest.approx(np.minimum(both.parting, both.inside))
+    assert both.reserve == pytest.approx(np.minimum(both.interlayer_reserve, both.inside))
     clear = ~f.excluded
     worst = int(np.argmin(np.where(clear, both.reserve, np.inf)))
     whole = rate(f, limits, n[None])
     assert whole.point[0] == worst and whole.case[0] == both.case[worst] and whole.mode[0] == both.mode[worst]
-    assert whole.across[0] == pytest.approx(both.inside[clear].min()) and whole.parting[0] == pytest.approx(
-        both.parting[clear].min()
+    assert whole.across[0] == pytest.approx(both.inside[clear].min()) and whole.interlayer_reserve[0] == pytest.approx(
+        both.interlayer_reserve[clear].min()
     )
 
 
 def test_cures_take_in_recipe_place_and_corner() -> None:
     """An angle bracket with a sharp inner corner, warm and too weak: every kind of remedy is there."""
     angle = m3.Manifold.cube((40, 12, 5)) + m3.Manifold.cube((5, 12, 40))
-    duty = Duty(
-        held=(FixedFixture(at=(20, 6, 0)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(20, 6, 0)),),
         cases=(LoadCase(name="it", loads=(ForceLoad(at=(2.5, 6, 40), force_N=(60, 0, 0)),)),),
         surroundings=Surroundings(temperature_c=50),
     )
     part = answer.read_part(mesh_of(angle))
-    s = answer.strength(part, duty, Recipe(walls=2, infill=0.2), PETG, 12_000)
-    ranking = answer.ways(part, duty, s, BED, 200)
-    way = next(w for w in ranking.ways if abs(w.direction[2]) > 0.99)
-    assert way.reserve.value < s.target
-    log = answer.layer_log(part, s, way.direction)
-    board = answer.boards(part, s, way.direction, PrinterMotion(), Range(1, 0.9, 1.1))
-    found = remedies(part, duty, s, ranking, way, log, board)
+    s = answer.strength(part, design_case, Recipe(walls=2, infill=0.2), PETG, 12_000)
+    ranking = answer.orientations(part, design_case, s, BED, 200)
+    orientation = next(w for w in ranking.orientations if abs(w.direction[2]) > 0.99)
+    assert orientation.reserve.value < s.target
+    log = answer.layer_log(part, s, orientation.direction)
+    board = answer.boards(part, s, orientation.direction, PrinterMotion(), Range(1, 0.9, 1.1))
+    found = remedies(part, design_case, s, ranking, orientation, log, board)
     kinds = {c.kind: c for c in found}
     assert {"way", "recipe"} <= set(kinds) and {"thicken", "load"} & set(kinds)
-    assert kinds["recipe"].reserve > 1.05 * way.reserve.value and " g, " in kinds["recipe"].price
-    assert kinds["way"].reserve > 1.1 * way.reserve.value
+    assert kinds["recipe"].reserve > 1.05 * orientation.reserve.value and " g, " in kinds["recipe"].price
+    assert kinds["way"].reserve > 1.1 * orientation.reserve.value
     if "place" in kinds:
-        assert kinds["place"].reserve > way.reserve.value and "°C" in kinds["place"].title
+        assert kinds["place"].reserve > orientation.reserve.value and "°C" in kinds["place"].title
     assert all(c.title and c.price for c in found)

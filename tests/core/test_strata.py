@@ -11,20 +11,20 @@ from knollside.core.lay.strata import Strata, lay_strata
 from knollside.core.lay.supports import Region, bill, held, regions
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
-from knollside.core.model import FixedFixture, ForceLoad, Holding, Mesh, Recipe, Refused
+from knollside.core.model import FixedFixture, ForceLoad, Mesh, Recipe, Refused, SupportSettings
 
 R = Recipe(layer_height=0.2, line_width=0.45)
 UP = (0.0, 0.0, 1.0)
 CUBE = m3.Manifold.cube
-PAYS = Holding()
+PAYS = SupportSettings()
 
 
 def looked(
-    solid: m3.Manifold | Mesh, holding: Holding = PAYS, marks: dict[str, str] | None = None
+    solid: m3.Manifold | Mesh, support_settings: SupportSettings = PAYS, marks: dict[str, str] | None = None
 ) -> tuple[Strata, tuple[Region, ...]]:
     mesh = solid if isinstance(solid, Mesh) else mesh_of(solid)
     strata = lay_strata(mesh, UP, R)
-    return strata, regions(mesh, find_features(mesh), marks or {}, strata, R, holding, material("PETG"))
+    return strata, regions(mesh, find_features(mesh), marks or {}, strata, R, support_settings, material("PETG"))
 
 
 def shelf(out: float) -> m3.Manifold:
@@ -118,9 +118,9 @@ def test_thinner_layers_reach_further() -> None:
 def test_the_school_decides_and_the_hand_overrules_it() -> None:
     _, found = looked(shelf(14) + CUBE((1.0, 20, 4)).translate((-1.0, 0, 16)))
     big, small = sorted(found, key=lambda r: -r.area)
-    assert [held(big, Holding(school=s)) for s in ("all", "pays", "none")] == [True, True, False]
-    assert [held(small, Holding(school=s)) for s in ("all", "pays", "none")] == [True, False, False]
-    mine = Holding(school="pays", by_hand={big.key: False, small.key: True})
+    assert [held(big, SupportSettings(preset=s)) for s in ("all", "pays", "none")] == [True, True, False]
+    assert [held(small, SupportSettings(preset=s)) for s in ("all", "pays", "none")] == [True, False, False]
+    mine = SupportSettings(preset="pays", by_hand={big.key: False, small.key: True})
     assert not held(big, mine) and held(small, mine)
     total = bill(found, mine)
     assert total.count == 1 and total.open_ones == 1 and total.grams == pytest.approx(small.grams)
@@ -136,7 +136,7 @@ def test_marks_say_which_faces_a_support_scars() -> None:
 
 def test_a_tree_takes_less_and_a_thin_ledge_is_at_risk() -> None:
     _, plain = looked(shelf(14))
-    _, tree = looked(shelf(14), Holding(style="tree"))
+    _, tree = looked(shelf(14), SupportSettings(style="tree"))
     assert tree[0].grams < 0.7 * plain[0].grams
     thin = CUBE((10, 20, 20)) + CUBE((30, 20, 0.8)).translate((0, 0, 16))
     _, found = looked(thin)
@@ -165,12 +165,12 @@ def test_bed_advice_by_length_shrinkage_and_what_touches() -> None:
 
 def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
     from knollside.core.model import Range
-    from knollside.core.recipe.layer_areas import layer_areas, stack_of, use_of
+    from knollside.core.recipe.layer_areas import areas_of, layer_areas, use_of
     from knollside.core.recipe.price import PrinterMotion, price
 
     mesh = mesh_of(shelf(14) - m3.Manifold.cylinder(60, 4, circular_segments=64).translate((5, 10, -5)))
     strata = lay_strata(mesh, UP, R)
-    ours = stack_of(strata.outline, strata.h, (R.tops, R.bottoms))
+    ours = areas_of(strata.outline, strata.h, (R.tops, R.bottoms))
     theirs = layer_areas(mesh, UP, R.layer_height, (R.tops, R.bottoms))
     a, b = (
         price(s.thickness, use_of(s, R), R, material("PETG"), PrinterMotion(), Range(1, 1, 1)) for s in (ours, theirs)
@@ -181,19 +181,19 @@ def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
 def test_a_way_that_another_beats_in_everything_is_told() -> None:
     from knollside.core.job import answer
     from knollside.core.job.compare import column, unbeaten
-    from knollside.core.model import Duty, LoadCase, Range
+    from knollside.core.model import DesignCase, LoadCase, Range
     from knollside.core.recipe.price import PrinterMotion
 
     mesh = mesh_of(shelf(20))
     part = answer.read_part(mesh)
-    duty = Duty(
-        held=(FixedFixture(at=(5, 10, 0)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(5, 10, 0)),),
         cases=(LoadCase(name="a", loads=(ForceLoad(at=(30, 10, 18), force_N=(0, 0, -20)),)),),
     )
-    s = answer.strength(part, duty, R.model_copy(update={"infill": 1.0}), material("PETG"), 3000, exactly=True)
-    ways = answer.ways(part, duty, s, (220, 220, 250), 100).ways
+    s = answer.strength(part, design_case, R.model_copy(update={"infill": 1.0}), material("PETG"), 3000, exactly=True)
+    orientations = answer.orientations(part, design_case, s, (220, 220, 250), 100).orientations
     at = R, PAYS, material("PETG"), PrinterMotion(), Range(1, 0.9, 1.1)
-    made = unbeaten([column(mesh, part.features, {}, (), w, *at) for w in ways[:4]])
+    made = unbeaten([column(mesh, part.features, {}, (), w, *at) for w in orientations[:4]])
     for c in made:
         better = [
             o

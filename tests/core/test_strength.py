@@ -11,7 +11,7 @@ from knollside.core.material.cards import MATERIALS, material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import (
     Danger,
-    Duty,
+    DesignCase,
     FixedFixture,
     Fixture,
     ForceLoad,
@@ -34,8 +34,8 @@ E = 2000.0
 L, B = 100.0, 10.0
 
 
-def duty(*cases: LoadCase, held: tuple[Fixture, ...] = (FixedFixture(at=(0, B / 2, B / 2)),)) -> Duty:
-    return Duty(held=held, cases=cases)
+def design_case(*cases: LoadCase, held: tuple[Fixture, ...] = (FixedFixture(at=(0, B / 2, B / 2)),)) -> DesignCase:
+    return DesignCase(fixtures=held, cases=cases)
 
 
 def case(
@@ -44,7 +44,7 @@ def case(
     return LoadCase(name="pull", loads=(ForceLoad(at=at, force_N=force),), **how)
 
 
-def run(mesh: Mesh, what: Duty, cells: int = 4000, **more) -> StressField:  # type: ignore[no-untyped-def]
+def run(mesh: Mesh, what: DesignCase, cells: int = 4000, **more) -> StressField:  # type: ignore[no-untyped-def]
     return solve(mesh, find_features(mesh), what, E, cells, **more)
 
 
@@ -110,7 +110,7 @@ def test_layered_stiffness_has_the_moduli_it_was_asked_for() -> None:
 
 
 def test_cantilever_deflection_and_stress() -> None:
-    field = run(box(L, B, B), duty(case((0, 0, -10))), 1600)
+    field = run(box(L, B, B), design_case(case((0, 0, -10))), 1600)
     i = B**4 / 12
     tip = 10 * L**3 / (3 * E * i) + 10 * L / (5 / 6 * E / (2 * (1 + POISSON)) * B * B)
     end = np.abs(field.grid_points[:, 0] - L) < 1e-6
@@ -125,7 +125,9 @@ def test_tension_in_a_bar_turned_to_the_grid() -> None:
     mesh = mesh_of(m3.Manifold.cube((80, 12, 12)).translate((-40, -6, -6)).rotate((0, 0, 30)))
     d = np.array([np.cos(np.pi / 6), 0.5, 0])
     field = run(
-        mesh, Duty(held=(FixedFixture(at=tuple(-40 * d)),), cases=(case(tuple(144 * d), tuple(40 * d)),)), 12_000
+        mesh,
+        DesignCase(fixtures=(FixedFixture(at=tuple(-40 * d)),), cases=(case(tuple(144 * d), tuple(40 * d)),)),
+        12_000,
     )
     middle = (np.abs(field.points @ d) < 12) & (np.linalg.norm(field.normals, axis=1) == 0)
     s = field.stress[0, middle]
@@ -136,58 +138,61 @@ def test_tension_in_a_bar_turned_to_the_grid() -> None:
 @pytest.mark.parametrize("degrees", [0, 20, 45, 70, 90])
 def test_reserve_of_a_tension_bar_for_any_build_direction(degrees: float) -> None:
     """s = S cos2 a, q = S sin a cos a; layers, in-layer pull and yield by docs/methods.md 1.11."""
-    field = run(box(L, B, B), duty(case((500, 0, 0))), 2500)
+    field = run(box(L, B, B), design_case(case((500, 0, 0))), 2500)
     allow = allowables(material("PETG"), Surroundings(), LoadCase(name="x", loads=()))
     a, pull = np.radians(degrees), 5.0
     n = np.array([[np.cos(a), np.sin(a), 0]])
     middle = np.abs(field.points[:, 0] - L / 2) < 15
     got = rate(field, (allow,), n, points=middle)
-    parting = np.hypot(pull * np.cos(a) ** 2 / allow.apart, pull * np.sin(a) * np.cos(a) / allow.shear)
-    inside = max(pull * np.sin(a) ** 2 / allow.pull, pull / allow.pull)
-    assert got.parting[0] == pytest.approx(1 / max(parting, 1e-12), rel=0.01) or degrees == 90
-    assert got.reserve[0] == pytest.approx(1 / max(parting, inside), rel=0.01)
+    interlayer_reserve = np.hypot(pull * np.cos(a) ** 2 / allow.interlayer, pull * np.sin(a) * np.cos(a) / allow.shear)
+    inside = max(pull * np.sin(a) ** 2 / allow.tension, pull / allow.tension)
+    assert got.interlayer_reserve[0] == pytest.approx(1 / max(interlayer_reserve, 1e-12), rel=0.01) or degrees == 90
+    assert got.reserve[0] == pytest.approx(1 / max(interlayer_reserve, inside), rel=0.01)
 
 
 def test_early_exit_is_the_full_rating_to_the_bit(arm: Mesh) -> None:
     features = find_features(arm)
-    what = Duty(
-        held=tuple(FixedFixture(feature=f"hole-{i}") for i in (1, 2, 3, 4)),
+    what = DesignCase(
+        fixtures=tuple(FixedFixture(feature=f"hole-{i}") for i in (1, 2, 3, 4)),
         cases=(case((0, 0, -88), (120, 0, 78)), case((0, 60, 0), (146, 0, 84), knocked=True)),
     )
     field = solve(arm, features, what, E, 8000)
     limits = tuple(allowables(material("PETG"), Surroundings(), c) for c in what.cases)
     quick, full = rate(field, limits, sphere(300)), rate(field, limits, sphere(300), early=False)
-    assert np.array_equal(quick.reserve, full.reserve) and np.array_equal(quick.parting, full.parting)
+    assert np.array_equal(quick.reserve, full.reserve) and np.array_equal(
+        quick.interlayer_reserve, full.interlayer_reserve
+    )
     assert np.array_equal(quick.point, full.point)
     assert quick.visited_share < full.visited_share == 1.0
     # Balance, and layer strength is the same for a direction and its opposite.
     assert field.balance_error < 1e-4
-    assert rate(field, limits, -sphere(300)).parting == pytest.approx(quick.parting, rel=1e-12)
+    assert rate(field, limits, -sphere(300)).interlayer_reserve == pytest.approx(quick.interlayer_reserve, rel=1e-12)
 
 
 def test_two_load_cases_add() -> None:
     mesh = box(60, B, B)
     a, b = ForceLoad(at=(60, 5, 5), force_N=(0, 0, -10)), ForceLoad(at=(60, 5, 5), force_N=(30, 4, 0))
     field = run(
-        mesh, duty(LoadCase(name="a", loads=(a,)), LoadCase(name="b", loads=(b,)), LoadCase(name="ab", loads=(a, b)))
+        mesh,
+        design_case(LoadCase(name="a", loads=(a,)), LoadCase(name="b", loads=(b,)), LoadCase(name="ab", loads=(a, b))),
     )
     u = [c.displacement for c in field.cases]
     assert np.abs(u[0] + u[1] - u[2]).max() < 1e-6 * np.abs(u[2]).max()
 
 
 def test_a_rotated_part_holds_the_same() -> None:
-    d = duty(case((0, 0, -10)))
+    d = design_case(case((0, 0, -10)))
     limits = (allowables(material("PETG"), Surroundings(), d.cases[0]),)
     plain = rate(run(box(L, B, B), d, 9000), limits, np.eye(3))
     # A quarter turn about Y: X becomes -Z, Z becomes X.
     turned = mesh_of(m3.Manifold.cube((L, B, B)).rotate((0, 90, 0)))
-    other = Duty(held=(FixedFixture(at=(5, 5, 0)),), cases=(case((-10, 0, 0), (5, 5, -L)),))
+    other = DesignCase(fixtures=(FixedFixture(at=(5, 5, 0)),), cases=(case((-10, 0, 0), (5, 5, -L)),))
     same = rate(run(turned, other, 9000), limits, np.array([[0, 0, -1.0], [0, 1, 0], [1, 0, 0]]))
     assert same.reserve == pytest.approx(plain.reserve, rel=0.05)
 
 
 def test_half_the_cell_moves_the_reserve_little() -> None:
-    d = duty(case((0, 0, -10)))
+    d = design_case(case((0, 0, -10)))
     limits = (allowables(material("PETG"), Surroundings(), d.cases[0]),)
     mesh = box(L, B, B)
     away = [f.points[:, 0] > 15 for f in (run(mesh, d, 2000), run(mesh, d, 16_000))]
@@ -198,14 +203,14 @@ def test_half_the_cell_moves_the_reserve_little() -> None:
 
 def test_layer_resultants_are_those_of_a_cantilever() -> None:
     mesh = box(L, B, B)
-    field = run(mesh, duty(case((100, 0, -10))))
+    field = run(mesh, design_case(case((100, 0, -10))))
     allow = allowables(material("PETG"), Surroundings(), LoadCase(name="x", loads=()))
     res = resultants(mesh, field, np.array([1.0, 0, 0]), 40)
     assert res.force[0, :, 2] == pytest.approx(100, rel=1e-3)
     assert np.hypot(*res.moment[0, :, :2].T) == pytest.approx(10 * (L - res.heights), rel=1e-3, abs=1e-3)
     stress = 100 / B**2 + 10 * (L - res.heights) * 6 / B**3
     shear = 1.5 * 10 / B**2
-    expected = 1 / np.hypot(stress / allow.apart, shear / allow.shear)
+    expected = 1 / np.hypot(stress / allow.interlayer, shear / allow.shear)
     assert nominal_reserve(res, (allow,)) == pytest.approx(expected, rel=5e-3)
     part = answer.read_part(mesh)
     s = answer.Strength(field, (allow,), material("PETG"), Recipe(), 2.0, None)
@@ -215,15 +220,15 @@ def test_layer_resultants_are_those_of_a_cantilever() -> None:
 @pytest.mark.parametrize(
     ("what", "words"),
     [
-        (Duty(cases=(case((0, 0, -1)),)), "Nothing holds"),
-        (Duty(held=(FixedFixture(at=(0, 5, 5)),)), "Nothing pushes"),
-        (duty(case((0, 0, 0))), "zero or has no direction"),
-        (duty(case((0, 0, -1), (500, 0, 0))), "nothing is there"),
-        (Duty(held=(SlidingFixture(at=(0, 5, 5)),), cases=(case((0, 0, -1)),)), "can still"),
-        (Duty(held=(FixedFixture(feature="hole-9"),), cases=(case((0, 0, -1)),)), "no feature 'hole-9'"),
+        (DesignCase(cases=(case((0, 0, -1)),)), "Nothing holds"),
+        (DesignCase(fixtures=(FixedFixture(at=(0, 5, 5)),)), "Nothing pushes"),
+        (design_case(case((0, 0, 0))), "zero or has no direction"),
+        (design_case(case((0, 0, -1), (500, 0, 0))), "nothing is there"),
+        (DesignCase(fixtures=(SlidingFixture(at=(0, 5, 5)),), cases=(case((0, 0, -1)),)), "can still"),
+        (DesignCase(fixtures=(FixedFixture(feature="hole-9"),), cases=(case((0, 0, -1)),)), "no feature 'hole-9'"),
     ],
 )
-def test_it_refuses_with_the_reason(what: Duty, words: str) -> None:
+def test_it_refuses_with_the_reason(what: DesignCase, words: str) -> None:
     with pytest.raises(Refused, match=words):
         run(box(L, B, B), what)
 
@@ -233,15 +238,15 @@ def test_loose_bodies_open_meshes_and_thin_walls_are_refused() -> None:
         m3.Manifold.compose([m3.Manifold.cube((20, 10, 10)), m3.Manifold.cube((20, 10, 10)).translate((30, 0, 0))])
     )
     with pytest.raises(Refused, match="held nowhere"):
-        run(two, duty(case((0, 0, -1), (50, 5, 5))))
+        run(two, design_case(case((0, 0, -1), (50, 5, 5))))
     m = box(L, B, B)
     with pytest.raises(Refused, match="Mend it in Part"):
-        run(Mesh(m.vertices, m.faces[1:]), duty(case((0, 0, -1))))
+        run(Mesh(m.vertices, m.faces[1:]), design_case(case((0, 0, -1))))
     with pytest.raises(Refused, match="inside out"):
-        run(Mesh(m.vertices, m.faces[:, ::-1]), duty(case((0, 0, -1))))
+        run(Mesh(m.vertices, m.faces[:, ::-1]), design_case(case((0, 0, -1))))
     wire = mesh_of(m3.Manifold.cube((40, 10, 10)) - m3.Manifold.cube((30, 9.7, 9.7)).translate((5, 0.15, 0.15)))
     with pytest.raises(Refused):
-        run(wire, Duty(held=(FixedFixture(at=(0, 5, 5)),), cases=(case((0, 0, -1), (40, 5, 5)),)), 60)
+        run(wire, DesignCase(fixtures=(FixedFixture(at=(0, 5, 5)),), cases=(case((0, 0, -1), (40, 5, 5)),)), 60)
 
 
 def test_the_grid_holds_the_volume_of_the_part(arm: Mesh) -> None:
@@ -253,11 +258,11 @@ def test_strengths_multiply_down_the_stair_and_end_at_softening() -> None:
     place = Surroundings(temperature_c=45, sun=True, wet=True)
     a = allowables(material("PETG"), place, LoadCase(name="x", loads=(), permanent=True, knocked=True))
     product = a.table.value
-    for step in a.steps:
+    for step in a.knock_downs:
         assert step.factor.low <= step.factor.value <= step.factor.high <= 1
         product *= step.factor.value
-    assert a.pull == pytest.approx(product)
-    assert a.apart == pytest.approx(product * a.bond.value)
+    assert a.tension == pytest.approx(product)
+    assert a.interlayer == pytest.approx(product * a.bond.value)
     for card in MATERIALS.values():
         with pytest.raises(Refused, match="softens"):
             temperature_factor(card, card.softens)
@@ -267,6 +272,6 @@ def test_strengths_multiply_down_the_stair_and_end_at_softening() -> None:
 
 def test_the_need_follows_the_duty_and_a_person_gets_no_verdict() -> None:
     quiet, rough = case((0, 0, -1)), case((0, 0, -1), repeated=True)
-    assert [target_reserve(Duty(cases=c)) for c in ((quiet,), (rough,))] == [2.0, 3.0]
-    assert target_reserve(Duty(cases=(quiet,), danger=Danger.BELOW)) == 4.0
-    assert withheld(Duty(danger=Danger.PERSON)) and withheld(Duty(danger=Danger.NOBODY)) is None
+    assert [target_reserve(DesignCase(cases=c)) for c in ((quiet,), (rough,))] == [2.0, 3.0]
+    assert target_reserve(DesignCase(cases=(quiet,), danger=Danger.BELOW)) == 4.0
+    assert withheld(DesignCase(danger=Danger.PERSON)) and withheld(DesignCase(danger=Danger.NOBODY)) is None

@@ -13,16 +13,17 @@ from knollside.cli import main
 from knollside.core.job import answer, asked
 from knollside.core.job.ask import Answerer
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
-from knollside.core.job.questions.strength import Grids, Layers, Prove, Rank, Settle, unsettled
+from knollside.core.job.questions.settling import Grids, Layers, Prove, Settle, unsettled
+from knollside.core.job.questions.strength import Rank
 from knollside.core.job.remedies import remedies
 from knollside.core.job.stated import Stated
-from knollside.core.lay.ways import listed_way
+from knollside.core.lay.orientations import listed_orientation
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file
 from knollside.core.model import (
     DeflectionLoad,
-    Duty,
+    DesignCase,
     FixedFixture,
     Fixture,
     ForceLoad,
@@ -42,28 +43,28 @@ from knollside.core.strength.hot_spots import hot_spots, portions
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.rating import rate, sphere, weakest
 from knollside.core.strength.superpose import mix, plan_of
-from knollside.demo import duties
+from knollside.demo import design_cases
 
 PETG = material("PETG")
 SOLID = Recipe(infill=1.0)
 BED = (220.0, 220.0, 250.0)
 
 
-def bend(at: float, length: float = 100.0, force: float = -10.0) -> Duty:
+def bend(at: float, length: float = 100.0, force: float = -10.0) -> DesignCase:
     load = ForceLoad(at=(length, 5, 5), force_N=(0, 0, force))
-    return Duty(held=(FixedFixture(at=(0, at, at)),), cases=(LoadCase(name="it", loads=(load,)),))
+    return DesignCase(fixtures=(FixedFixture(at=(0, at, at)),), cases=(LoadCase(name="it", loads=(load,)),))
 
 
-def strength(mesh: Mesh, duty: Duty, cells: int = 8000, recipe: Recipe = SOLID):  # type: ignore[no-untyped-def]
+def strength(mesh: Mesh, design_case: DesignCase, cells: int = 8000, recipe: Recipe = SOLID):  # type: ignore[no-untyped-def]
     part = answer.read_part(mesh)
-    return part, answer.strength(part, duty, recipe, PETG, cells)
+    return part, answer.strength(part, design_case, recipe, PETG, cells)
 
 
-def _ranked(mesh: Mesh, duty: Duty, cells: int) -> tuple[Answerer, Rank]:
-    ask, stated = Answerer(), Stated(duty=duty, recipe=SOLID)
+def _ranked(mesh: Mesh, design_case: DesignCase, cells: int) -> tuple[Answerer, Rank]:
+    ask, stated = Answerer(), Stated(design_case=design_case, recipe=SOLID)
     key = ask.meshes.put(mesh)
     part = Part(key, names_of_new(key, ask(ReadMesh(key)).facts))
-    return ask, asked.ask_ways(asked.ask_strength(part, stated, cells, None, True), stated, 200)
+    return ask, asked.ask_orientations(asked.ask_strength(part, stated, cells, None, True), stated, 200)
 
 
 def test_a_finer_tessellation_holds_the_same() -> None:
@@ -74,11 +75,11 @@ def test_a_finer_tessellation_holds_the_same() -> None:
 
     fine = weld(np.asarray(v), np.asarray(f))
     assert len(fine.faces) > 3 * len(rod.faces)
-    duty = Duty(
-        held=(FixedFixture(at=(0, 0, 0)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 0, 0)),),
         cases=(LoadCase(name="it", loads=(ForceLoad(at=(0, 0, 80), force_N=(20, 0, 0)),)),),
     )
-    got = [rate(s.field, s.limits, np.eye(3)).reserve for _, s in (strength(m, duty) for m in (rod, fine))]
+    got = [rate(s.field, s.limits, np.eye(3)).reserve for _, s in (strength(m, design_case) for m in (rod, fine))]
     assert got[1] == pytest.approx(got[0], rel=0.03)
 
 
@@ -99,11 +100,11 @@ def test_a_part_turned_off_the_grid_holds_the_same() -> None:
     x, y, z = axes[0], axes[1] if np.cross(axes[0], axes[1]) @ axes[2] > 0 else axes[2], None
     z = np.cross(x, y)
     at = 100 * x + 5 * y + 5 * z
-    duty = Duty(
-        held=(FixedFixture(at=tuple(5 * y + 5 * z)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=tuple(5 * y + 5 * z)),),
         cases=(LoadCase(name="it", loads=(ForceLoad(at=tuple(at), force_N=tuple(-10 * z)),)),),
     )
-    _, turned = strength(mesh, duty, 16_000)
+    _, turned = strength(mesh, design_case, 16_000)
     _, plain = strength(box(100, 10, 10), bend(5.0), 16_000)
     a = rate(turned.field, turned.limits, np.stack([x, y, z])).reserve
     b = rate(plain.field, plain.limits, np.eye(3)).reserve
@@ -137,16 +138,16 @@ def test_a_wall_of_one_cell_and_less_bends_as_a_plate_strip(thick: float) -> Non
 def test_layered_stiffness_bends_more_across_the_layers() -> None:
     """A bar pulled along its layers' normal stretches by 1 / 0.85 of one pulled along them."""
     mesh = box(100, 10, 10)
-    duty = Duty(
-        held=(FixedFixture(at=(0, 5, 5)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 5, 5)),),
         cases=(LoadCase(name="it", loads=(ForceLoad(at=(100, 5, 5), force_N=(200, 0, 0)),)),),
     )
-    part, s = strength(mesh, duty, 3000)
+    part, s = strength(mesh, design_case, 3000)
     across, _ = solve_layered(
-        mesh, part.features, duty, s.field, s.limits, SOLID, (1.0, 0.0, 0.0), lambda share, text: None
+        mesh, part.features, design_case, s.field, s.limits, SOLID, (1.0, 0.0, 0.0), lambda share, text: None
     )
     along, _ = solve_layered(
-        mesh, part.features, duty, s.field, s.limits, SOLID, (0.0, 0.0, 1.0), lambda share, text: None
+        mesh, part.features, design_case, s.field, s.limits, SOLID, (0.0, 0.0, 1.0), lambda share, text: None
     )
     assert across.movement / along.movement == pytest.approx(1 / 0.85, rel=0.02)
     assert across.reserve.value == pytest.approx(across.quick, rel=0.03)
@@ -159,12 +160,12 @@ def test_a_rating_is_settled_on_another_grid_and_in_layers() -> None:
     assert grid.change < 0.1 and grid.cell_mm is None and not grid.assumed
     assert grid.other_cells < 0.6 * first.strength.field.cells
     layered = ask(Layers(Settle(rank), 2))
-    assert [w.direction for w in layered] == [w.direction for w in settled.laying.ranking.ways[:2]]
+    assert [w.direction for w in layered] == [w.direction for w in settled.ranked.ranking.orientations[:2]]
     assert all(abs(w.off) < 0.2 for w in layered)
     # The doubt is in each range, and what has not been checked yet is doubted more.
-    for w in ranking.ways:
-        told = listed_way(settled.laying.ranking.ways, w.direction)
-        open_ = listed_way(unsettled(first).ranking.ways, w.direction)
+    for w in ranking.orientations:
+        told = listed_orientation(settled.ranked.ranking.orientations, w.direction)
+        open_ = listed_orientation(unsettled(first).ranking.orientations, w.direction)
         assert told is not None and open_ is not None
         assert told.reserve.low == pytest.approx(widened(w.reserve, grid.share(w.direction)).low)
         assert told.reserve.value == w.reserve.value
@@ -177,23 +178,23 @@ def test_a_way_holds_by_the_low_end_with_the_grids_doubt_in_it() -> None:
     first = max(ask(rank).ranking.every, key=lambda w: w.reserve.low)
     more = first.reserve.low / (1.05 * first.target)
     ask, rank = _ranked(box(100, 10, 10), bend(5.0, force=-10.0 * more), 6000)
-    laying = ask(rank)
-    best = max(laying.ranking.every, key=lambda w: w.reserve.low)
+    ranked = ask(rank)
+    best = max(ranked.ranking.every, key=lambda w: w.reserve.low)
     assert best.reserve.low == pytest.approx(1.05 * best.target, rel=1e-3) and best.holds
     # A quarter stands for the check until it is done: the middle still holds, the way does not.
-    doubted = listed_way(unsettled(laying).ranking.every, best.direction)
+    doubted = listed_orientation(unsettled(ranked).ranking.every, best.direction)
     assert doubted is not None and doubted.reserve.value > 1.05 * doubted.target and not doubted.holds
-    assert not any(w.holds for w in unsettled(laying).ranking.every)
+    assert not any(w.holds for w in unsettled(ranked).ranking.every)
 
 
 def test_where_the_grid_says_too_little_a_finer_one_takes_over_and_the_proof_too() -> None:
     """The sharp inner corner of an angle moves by more than a tenth between coarse grids."""
     angle = m3.Manifold.cube((40, 20, 5)) + m3.Manifold.cube((5, 20, 30))
     load = LoadCase(name="it", loads=(ForceLoad(at=(40, 10, 3), force_N=(0, 0, -10)),))
-    ask, rank = _ranked(mesh_of(angle), Duty(held=(FixedFixture(at=(0, 10, 20)),), cases=(load,)), 1200)
+    ask, rank = _ranked(mesh_of(angle), DesignCase(fixtures=(FixedFixture(at=(0, 10, 20)),), cases=(load,)), 1200)
     settled, first = ask(Settle(rank)), ask(rank)
     assert settled.grid.cell_mm is not None and settled.grid.other_cells == first.strength.field.cells
-    assert settled.laying.strength.field.cells > 1.8 * first.strength.field.cells
+    assert settled.ranked.strength.field.cells > 1.8 * first.strength.field.cells
     up = (0.0, 0.0, 1.0)
     printed = rank.strength.printed(rank.strength.recipe, up)
     own = ask(Grids(printed, (up,)))
@@ -228,11 +229,11 @@ def test_weak_places_are_apart_ordered_and_told_from_supports() -> None:
 def test_thin_portions_are_found_and_rated_by_themselves() -> None:
     """A block with a thin tab: the tab is named, and lies better along its length."""
     solid = m3.Manifold.cube((30, 30, 30)) + m3.Manifold.cube((40, 6, 4)).translate((29, 12, 13))
-    duty = Duty(
-        held=(FixedFixture(at=(0, 15, 15)),),
+    design_case = DesignCase(
+        fixtures=(FixedFixture(at=(0, 15, 15)),),
         cases=(LoadCase(name="it", loads=(ForceLoad(at=(69, 15, 15), force_N=(0, 0, -8)),)),),
     )
-    part, s = strength(mesh_of(solid), duty, 20_000)
+    part, s = strength(mesh_of(solid), design_case, 20_000)
     found = portions(part.mesh, s.field, s.limits, np.array([1.0, 0, 0]), sphere(200))
     tab = found[0]
     assert tab.name in ("arm", "tab", "strip") and tab.middle[0] > 35 and tab.thickness == pytest.approx(4, abs=1.5)
@@ -241,29 +242,29 @@ def test_thin_portions_are_found_and_rated_by_themselves() -> None:
 
 
 def test_cures_say_what_it_takes() -> None:
-    duty = bend(5.0, force=-40.0)
-    part, s = strength(box(100, 10, 10), duty)
-    ranking = answer.ways(part, duty, s, BED, 200)
-    worst = min(ranking.ways, key=lambda w: w.reserve.value)
+    design_case = bend(5.0, force=-40.0)
+    part, s = strength(box(100, 10, 10), design_case)
+    ranking = answer.orientations(part, design_case, s, BED, 200)
+    worst = min(ranking.orientations, key=lambda w: w.reserve.value)
     assert worst.reserve.value < s.target
     log = answer.layer_log(part, s, worst.direction)
-    found = {c.kind: c for c in remedies(part, duty, s, ranking, worst, log)}
-    assert found["way"].reserve == max(w.reserve.value for w in ranking.ways)
+    found = {c.kind: c for c in remedies(part, design_case, s, ranking, worst, log)}
+    assert found["way"].reserve == max(w.reserve.value for w in ranking.orientations)
     deeper = np.sqrt(s.target / worst.reserve.value) - 1
     assert f"{deeper * 100:.0f} % deeper" in found["thicken"].title
     share = worst.reserve.value / s.target * 100
     assert f"{share:.0f} %" in found["load"].title
 
 
-LOADED = [(stem, make) for stem, _, make, _ in duties.DEMO if make()[0].cases]
+LOADED = [(stem, make) for stem, _, make, _ in design_cases.DEMO if make()[0].cases]
 
 
 @pytest.mark.parametrize(("stem", "make"), LOADED, ids=[stem for stem, _ in LOADED])
 def test_every_loaded_demo_part_is_in_equilibrium(stem, make) -> None:  # type: ignore[no-untyped-def]
-    duty, recipe, _ = make()
+    design_case, recipe, _ = make()
     part = answer.read_part(load_file(DEMO / f"{stem}.stl").mesh)
     card = PETG.__class__(**{**PETG.__dict__, "softens": 120.0})
-    s = answer.strength(part, duty, recipe, card, 12_000)
+    s = answer.strength(part, design_case, recipe, card, 12_000)
     assert s.field.balance_error < 1e-3
     for case in s.field.cases:
         size = np.abs(case.external.forces).sum()
@@ -301,14 +302,14 @@ def test_a_changed_force_is_the_sum_of_unit_answers() -> None:
     mesh = box(60, 10, 10)
     features = find_features(mesh)
 
-    def duty(first: tuple[float, float, float], second: tuple[float, float, float]) -> Duty:
+    def design_case(first: tuple[float, float, float], second: tuple[float, float, float]) -> DesignCase:
         loads = (ForceLoad(at=(60, 5, 5), force_N=first), ForceLoad(at=(30, 5, 10), force_N=second))
         cases = (LoadCase(name="a", loads=loads), LoadCase(name="b", loads=loads[:1]))
-        return Duty(held=(FixedFixture(at=(0, 5, 5)),), cases=cases)
+        return DesignCase(fixtures=(FixedFixture(at=(0, 5, 5)),), cases=cases)
 
-    old, new = duty((0, 0, -10), (0, 0, -5)), duty((3, -7, 2), (0, 4, -5))
+    old, new = design_case((0, 0, -10), (0, 0, -5)), design_case((3, -7, 2), (0, 4, -5))
     for wanted in (old, new):
-        plan = plan_of(wanted.held, wanted.cases)
+        plan = plan_of(wanted.fixtures, wanted.cases)
         direct = solve(mesh, features, wanted, 2000.0, 4000)
         rows = wanted.model_copy(update={"cases": plan.rows})
         summed = mix(solve(mesh, features, rows, 2000.0, cell_size=direct.asked), plan)

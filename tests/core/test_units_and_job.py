@@ -56,7 +56,7 @@ JOB = {
 
 def test_a_job_reads_with_units_and_comes_back_the_same() -> None:
     job = parse_job(json.dumps(JOB))
-    assert job.duty.cases[0].loads[0].force_N[2] == pytest.approx(-88.25985)
+    assert job.design_case.cases[0].loads[0].force_N[2] == pytest.approx(-88.25985)
     assert parse_job(write_job(job)) == job
 
 

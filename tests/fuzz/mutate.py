@@ -70,12 +70,21 @@ def _lines(data: bytes, rng: Rng) -> bytes:
     return b"\n".join(lines)
 
 
-WAYS: tuple[Callable[[bytes, Rng], bytes], ...] = (_bytes, _bits, _cut, _without, _twice, _number, _word, _lines)
+ORIENTATIONS: tuple[Callable[[bytes, Rng], bytes], ...] = (
+    _bytes,
+    _bits,
+    _cut,
+    _without,
+    _twice,
+    _number,
+    _word,
+    _lines,
+)
 
 
 def broken(data: bytes, rng: Rng) -> bytes:
     """``data`` broken in one to three ways; never the same for two states of ``rng``."""
     for _ in range(int(rng.integers(1, 4))):
         if data:
-            data = WAYS[int(rng.integers(len(WAYS)))](data, rng)
+            data = ORIENTATIONS[int(rng.integers(len(ORIENTATIONS)))](data, rng)
     return data

@@ -18,21 +18,21 @@ from conftest import mesh_of
 
 from knollside.core.job.answer import read_part
 from knollside.core.job.ask import Answerer
-from knollside.core.job.asked import ask_fits, ask_strength, ask_ways, part_of, stated_of
+from knollside.core.job.asked import ask_fits, ask_orientations, ask_strength, part_of, stated_of
 from knollside.core.job.file import Job, parse_job, write_job
 from knollside.core.learning.readingstable import read_readings, write_readings
 from knollside.core.mesh.load import load_bytes
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import (
-    Duty,
+    DesignCase,
     FixedFixture,
     ForceLoad,
     LoadCase,
     Mate,
     Measurement,
     Mesh,
+    Orientation,
     Refused,
-    Way,
 )
 from knollside.core.run.gcode import parse_gcode
 from knollside.demo.fill import fill_demo
@@ -109,8 +109,8 @@ def _jobs() -> dict[str, bytes]:
     job = Job(
         name="plate",
         mesh="a.stl",
-        duty=Duty(held=(FixedFixture(feature="hole-1"),), cases=(case,)),
-        way=Way(direction=(0, 0, 1), reason="mine"),
+        design_case=DesignCase(fixtures=(FixedFixture(feature="hole-1"),), cases=(case,)),
+        orientation=Orientation(direction=(0, 0, 1), reason="mine"),
         mates=(Mate(feature="hole-1", hardware="M5"),),
         readings=(Measurement(kind="hole", axis="upright", drawn=5, printed=4.8),),
     )
@@ -126,7 +126,7 @@ def _job(data: bytes, name: str) -> None:
         part, stated = part_of(job, ask.meshes.put(plate())), stated_of(job)
         assert parse_job(write_job(job), name) == job, "a job written and read again is another"
         strength = ask_strength(part, stated, 200)
-        assert strength.key and ask_ways(strength, stated).key
+        assert strength.key and ask_orientations(strength, stated).key
         ask(ask_fits(part, stated))
     except Refused:
         pass

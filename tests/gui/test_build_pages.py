@@ -92,7 +92,7 @@ def test_one_spiral_wall_says_which_face_moves(built: Desk) -> None:
 def test_recipes_are_pinned_side_by_side_and_dropped(built: Desk) -> None:
     step = built.window.steps["Build"]
     press(built, "Pin it")
-    step._try(built.fresh("build").board.school("Thick shell, empty").recipe)
+    step._try(built.fresh("build").board.preset("Thick shell, empty").recipe)
     built.settle()
     press(built, "Pin it")
     cells = {w.accessibleName(): w.text() for w in built.window.current.panel.findChildren(QLabel)}
@@ -141,7 +141,7 @@ def test_own_values_of_a_material_take_over_visibly(built: Desk) -> None:
 def test_the_board_is_checked_against_full_solves(built: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     state, step = built, built.window.steps["Build"]
     # A grid that its own check does not refine: what is compared is the board, not two grids.
-    monkeypatch.setattr("knollside.gui.nodes.cells", 4_600)
+    monkeypatch.setattr("knollside.gui.nodes.strength.cells", 4_600)
     built.session.touch()
     built.settle(lambda: state.fresh("build") is not None)
     press(built, "Check the board")
@@ -164,12 +164,12 @@ def test_a_part_without_a_load_goes_from_mesh_to_recipe(desk: Desk) -> None:
     state.workspace.open(plate)
     desk.settle(lambda: state.facts is not None)
     desk.window.take("Lay")
-    desk.settle(lambda: bool(state.view.ways))
-    best = state.view.ways[0]
+    desk.settle(lambda: bool(state.view.orientations))
+    best = state.view.orientations[0]
     assert best.direction[2] > 0.99 and best.overhang < 5  # on its back the raised digits print unsupported
     assert desk.window.verdict_line.title.text() == "No load, so any way holds."
     press(desk, f"Lay it {best.letter}")
-    assert state.part.way.direction == best.direction
+    assert state.part.orientation.direction == best.direction
     turn_to(desk, "Side by side")
     desk.settle(lambda: state.fresh("compare") is not None)
     cells = {w.accessibleName(): w.text() for w in desk.window.current.panel.findChildren(QLabel)}

@@ -221,7 +221,7 @@ def test_pieces_are_made_resized_and_kept(desk: Desk, tmp_path: Path) -> None:
     desk.settle(lambda: proof.pieces.piece is not None)
     type_in(desk, "Middle gap", "0.4")
     desk.settle(lambda: state.fresh("piece") is not None)
-    gaps = [r.drawn for r in proof.pieces.piece.piece.rungs if r.direction == "in the layer"]
+    gaps = [r.drawn for r in proof.pieces.piece.piece.gap_steps if r.direction == "in the layer"]
     assert gaps[len(gaps) // 2] == pytest.approx(0.4)
     proof.save_to(tmp_path / "ladder.stl")
     assert check(load_file(tmp_path / "ladder.stl").mesh).bodies == 13 and proof.standing().mark is Mark.FULL

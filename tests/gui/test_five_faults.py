@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QComboBox
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_proof, ask_strength
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase
 from knollside.gui import nodes
 
 BROKEN = Path(__file__).parents[1] / "fuzz/found/step/self-offset.step"
@@ -23,7 +23,7 @@ def worked_out(desk: Desk):  # type: ignore[no-untyped-def]
     """The reserve of what is stored now, by an answerer that was never asked anything."""
     ask = Answerer()
     ask.meshes.put(desk.facts.mesh)
-    return ask(ask_proof(ask_strength(desk.part.question, desk.part, nodes.cells), desk.part)).solved
+    return ask(ask_proof(ask_strength(desk.part.question, desk.part, nodes.strength.cells), desk.part)).solved
 
 
 def test_a_sheet_never_tells_the_reserve_of_another_recipe(shelf: Desk) -> None:
@@ -52,11 +52,11 @@ def test_a_sheet_never_tells_the_reserve_of_another_recipe(shelf: Desk) -> None:
 
 def test_a_force_of_90_after_88_answers_as_if_it_had_been_the_first(shelf: Desk) -> None:
     """A force changed from 88 to 90 N answered 4.75 where a fresh worker answered 1.33."""
-    duty = shelf.part.duty
+    design_case = shelf.part.design_case
     for newtons in (-88.0, -90.0):
-        load = duty.cases[0].loads[0].model_copy(update={"force_N": (0.0, 0.0, newtons)})
-        case = duty.cases[0].model_copy(update={"loads": (load,)})
-        shelf.put("duty", duty.model_copy(update={"cases": (case,)}), "another force")
+        load = design_case.cases[0].loads[0].model_copy(update={"force_N": (0.0, 0.0, newtons)})
+        case = design_case.cases[0].model_copy(update={"loads": (load,)})
+        shelf.put("duty", design_case.model_copy(update={"cases": (case,)}), "another force")
         shelf.window.take("Build")
         shelf.session.ask(nodes.PROVE)
         shelf.settle(lambda: shelf.fresh("prove") is not None)
@@ -73,7 +73,7 @@ def test_a_held_face_is_itself_after_the_flare_was_taken_off(desk: Desk, tmp_pat
     flats = {tuple(np.round(f.axis, 3)): f for f in desk.facts.features if f.kind == "flat" and f.body == 0}
     held, pushed = flats[-1.0, 0.0, 0.0], flats[0.0, 0.0, 1.0]
     case = LoadCase(name="it", loads=(ForceLoad(feature=pushed.id, force_N=(0, 0, -9)),))
-    desk.put("duty", Duty(held=(FixedFixture(feature=held.id),), cases=(case,)), "held")
+    desk.put("duty", DesignCase(fixtures=(FixedFixture(feature=held.id),), cases=(case,)), "held")
     desk.window.take("Fits")
     turn_to(desk, "Gaps")
     desk.settle(lambda: desk.fresh("gaps") is not None)
@@ -81,7 +81,10 @@ def test_a_held_face_is_itself_after_the_flare_was_taken_off(desk: Desk, tmp_pat
     desk.settle(lambda: desk.fresh("flare") is not None)
     press(desk, "Keep it without flare")
     desk.settle(lambda: desk.facts is not None and desk.part.revision == 2)
-    for before, name in ((held, desk.part.duty.held[0].feature), (pushed, desk.part.duty.cases[0].loads[0].feature)):
+    for before, name in (
+        (held, desk.part.design_case.fixtures[0].feature),
+        (pushed, desk.part.design_case.cases[0].loads[0].feature),
+    ):
         now = desk.facts.feature(name)
         assert now is not None and name == before.id
         assert np.dot(now.axis, before.axis) > 0.99

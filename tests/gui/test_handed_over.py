@@ -7,7 +7,7 @@ from pathlib import Path
 from conftest import Desk, press, seen
 
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Way
+from knollside.core.model import Orientation
 from knollside.gui.stepbase import Mark
 
 
@@ -59,7 +59,7 @@ def test_a_folder_in_the_way_is_told_of_this_part_only(desk: Desk, tmp_path: Pat
 def test_what_a_hand_over_lacks_is_made_from_run_and_kept_while_another_part_is_open(desk: Desk) -> None:
     desk.settle(lambda: desk.facts is not None)
     opened(desk, "Hose arm")
-    desk.put("way", Way(direction=(0.0, 0.0, 1.0)), "upright")
+    desk.put("way", Orientation(direction=(0.0, 0.0, 1.0)), "upright")
     run = desk.window.steps["Run"]
     desk.settle(lambda: desk.fresh("fits") is not None)
     assert "Turned; holes as drawn. Nothing on strength." in run.verdict().body

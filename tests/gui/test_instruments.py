@@ -26,10 +26,10 @@ from knollside.core.model import (
     Surroundings,
 )
 from knollside.gui.instruments import fitstrips, strips
+from knollside.gui.instruments.knock_downs import KnockDownStrip
 from knollside.gui.instruments.ladder import FitLadder
 from knollside.gui.instruments.layer_profile import LogStrip
 from knollside.gui.instruments.orientation_net import disc_direction, disc_point
-from knollside.gui.instruments.stair import Stair
 from knollside.gui.instruments.step_rail import CoreColumn
 from knollside.gui.instruments.verdictline import VerdictLine
 from knollside.gui.instruments.widgets import Chip, NumberField, RangeBar, reserve_tone, times
@@ -221,7 +221,7 @@ def test_every_strip_draws_with_and_without_something_to_show(qtbot) -> None:  #
     trials = tuple(GapTrial(direction=inside, drawn=g, freed=g > 0.2) for g in (0.1, 0.2, 0.3))
     ring = shapely.Point(0, 0).buffer(20).difference(shapely.Point(0, 0).buffer(6))
     shown = [
-        (Stair(), lambda w: w.put(None, "", ""), lambda w: w.put(allow, "the hose", "PETG")),
+        (KnockDownStrip(), lambda w: w.put(None, "", ""), lambda w: w.put(allow, "the hose", "PETG")),
         (strips.WeakCut(), lambda w: w.put(None, Recipe(), ""), lambda w: w.put(ring, Recipe(), "here")),
         (fitstrips.FitCut(), lambda w: w.put(None), lambda w: w.put(row)),
         (fitstrips.ErrorChart(), lambda w: None, lambda w: w.put(process_of(readings, "upright"), readings, "hole")),
@@ -354,7 +354,7 @@ def test_the_net_maps_places_and_directions_to_and_fro() -> None:
 
 def test_the_stair_takes_a_factor_of_ones_own(qtbot) -> None:  # type: ignore[no-untyped-def]
     case = LoadCase(name="the hose", loads=(), permanent=True)
-    stair = Stair()
+    stair = KnockDownStrip()
     qtbot.addWidget(stair)
     stair.resize(700, 190)
     stair.put(allowables(material("PETG"), Surroundings(temperature_c=45), case), "the hose", "PETG")

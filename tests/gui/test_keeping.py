@@ -75,11 +75,11 @@ def test_what_could_not_be_read_is_named_and_the_rest_works(qapp, filled: Path, 
     knob = next(p for p in desk.shop.parts.names() if p.name == "M6 knob")
     desk.workspace.open(knob.id)
     desk.settle(lambda: desk.part.name == "M6 knob" and desk.facts is not None)
-    assert not desk.part.duty.cases and "set aside" in desk.window.note.text()
+    assert not desk.part.design_case.cases and "set aside" in desk.window.note.text()
     desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Hose arm"))
     desk.settle(lambda: desk.part.name == "Hose arm" and desk.facts is not None)
     desk.window.take("Workshop")
     desk.settle()
     assert "set aside as it was" in seen(desk) and "M6 knob" in seen(desk)
-    assert desk.part.name == "Hose arm" and desk.part.duty.cases
+    assert desk.part.name == "Hose arm" and desk.part.design_case.cases
     desk.window.close()

@@ -8,9 +8,11 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton
 
+from knollside.core.lay.orientations import listed_orientation
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Duty, FixedFixture, ForceLoad, LoadCase, Way
-from knollside.gui.instruments.wayrow import WayRow
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Orientation
+from knollside.gui.instruments.orientationrow import OrientationRow
+from knollside.gui.instruments.widgets import times
 from knollside.gui.nodes import base_strength
 from knollside.gui.viewport.raster import CUT
 
@@ -42,7 +44,7 @@ def beam(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     end = next(k for k, f in names.items() if f.axis[0] < -0.9)
     tip = next(k for k, f in names.items() if f.axis[0] > 0.9)
     load = LoadCase(name="the pull", loads=(ForceLoad(feature=tip, force_N=(0, 0, -30)),))
-    desk.put("duty", Duty(held=(FixedFixture(feature=end),), cases=(load,), danger="no one"), "a beam")
+    desk.put("duty", DesignCase(fixtures=(FixedFixture(feature=end),), cases=(load,), danger="no one"), "a beam")
     desk.put("recipe", desk.part.recipe.model_copy(update={"infill": 1.0}), "solid")
     desk.settle()
     return desk
@@ -53,38 +55,38 @@ def test_a_load_changes_its_kind_its_size_and_how_often(beam: Desk) -> None:
     beam.settle()
     pick(beam, "Kind of the pull", "torque")
     type_in(beam, "Size of the pull", "1.5 N m")
-    load = beam.part.duty.cases[0].loads[0]
+    load = beam.part.design_case.cases[0].loads[0]
     assert load.kind == "torque" and load.torque_Nmm == pytest.approx(1500)
     pick(beam, "Axis of the pull", "about −Z")
-    assert beam.part.duty.cases[0].loads[0].axis == (0, 0, -1)
+    assert beam.part.design_case.cases[0].loads[0].axis == (0, 0, -1)
     pick(beam, "Kind of the pull", "hanging weight")
     type_in(beam, "Size of the pull", "2.5 kg")
-    assert beam.part.duty.cases[0].loads[0].weight_g == pytest.approx(2500)
+    assert beam.part.design_case.cases[0].loads[0].weight_g == pytest.approx(2500)
     box_ = next(b for b in beam.window.current.panel.findChildren(type(beam.window.current.sun)) if b.text() == "often")
     QTest.mouseClick(box_, Qt.MouseButton.LeftButton)
     beam.settle()
     type_in(beam, "How many times the pull", "50000")
-    assert beam.part.duty.cases[0].cycles == 50000
-    held = beam.part.duty.held[0].feature.replace("-", " ")
+    assert beam.part.design_case.cases[0].cycles == 50000
+    held = beam.part.design_case.fixtures[0].feature.replace("-", " ")
     pick(beam, f"How {held} is held", "slides along its face")
-    assert beam.part.duty.held[0].kind == "sliding"
+    assert beam.part.design_case.fixtures[0].kind == "sliding"
     beam.window.take("Lay")
     beam.settle(lambda: bool(beam.answer("lay").refusal))
     assert "can still" in beam.window.verdict_line.body.text()
     for _ in range(2):
         beam.workspace.undo.undo()
-    assert beam.part.duty.held[0].kind == "fixed" and beam.part.duty.cases[0].cycles is None
+    assert beam.part.design_case.fixtures[0].kind == "fixed" and beam.part.design_case.cases[0].cycles is None
     beam.window.take("Duty")
-    beam.put("duty", beam.part.duty.model_copy(update={"treads": {"Many times": 0.4}}), "tread")
+    beam.put("duty", beam.part.design_case.model_copy(update={"own_knock_downs": {"Many times": 0.4}}), "tread")
     beam.settle()
-    assert beam.window.current.stair.allow.steps[0].factor.source == "yours"
+    assert beam.window.current.stair.allow.knock_downs[0].factor.source == "yours"
 
 
 def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None:
     state, lay = beam, beam.window.steps["Lay"]
     beam.window.take("Lay")
     beam.settle(lambda: state.fresh("lay") is not None)
-    worst = min(lay.view.laying.fresh.ranking.ways, key=lambda w: w.reserve.value)
+    worst = min(lay.view.ranked.fresh.ranking.orientations, key=lambda w: w.reserve.value)
     lay._choose(worst.letter)
     beam.settle(lambda: state.fresh("layers") is not None)
     tab = {b.text(): b for b in lay.panel.findChildren(QPushButton)}
@@ -97,17 +99,17 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     beam.settle()
     bend = beam.window.stage.scene.bend
     tip = float(np.linalg.norm(bend, axis=1).max())
-    assert tip == pytest.approx(lay.view.laying.fresh.strength.field.greatest_movement, rel=0.05)
+    assert tip == pytest.approx(lay.view.ranked.fresh.strength.field.greatest_movement, rel=0.05)
     QTest.mouseClick(tab["Cures"], Qt.MouseButton.LeftButton)
     beam.settle()
     assert "Lie it as" in seen(beam) and beam.window.stage.scene.bend is None
     QTest.mouseClick(tab["Trust"], Qt.MouseButton.LeftButton)
     beam.settle()
     words = seen(beam)
-    assert f"{lay.view.laying.fresh.strength.field.cells:,}" in words and "Change on another grid" in words
+    assert f"{lay.view.ranked.fresh.strength.field.cells:,}" in words and "Change on another grid" in words
     assert "Solved again in layers" in words
-    rows = {r.way.letter: r for r in lay.panel.findChildren(WayRow)}
-    first = lay.view.laying.fresh.ranking.ways[0]
+    rows = {r.orientation.letter: r for r in lay.panel.findChildren(OrientationRow)}
+    first = lay.view.ranked.fresh.ranking.orientations[0]
     again = next(x for x in state.fresh("layers") if x.direction == first.direction)
     assert rows[first.letter].layered == again.reserve.value
     # Reactions stand on the stage of Duty once the solve is there.
@@ -143,9 +145,9 @@ def test_the_net_crosses_out_what_the_bed_cannot_hold(beam: Desk) -> None:
     beam.window.take("Lay")
     beam.settle(lambda: beam.fresh("lay") is not None)
     lay = beam.window.steps["Lay"]
-    fits = lay.view.laying.fresh.ranking.fits
+    fits = lay.view.ranked.fresh.ranking.fits
     # Upright the beam is 80 mm high under 60: everything within about 41 degrees of its length is too tall.
-    net = lay.view.laying.fresh.ranking.net.directions
+    net = lay.view.ranked.fresh.ranking.net.directions
     assert fits[np.abs(net[:, 0]) < 0.4].all() and not fits[np.abs(net[:, 0]) > 0.9].any()
     beam.settle()
     picture = lay.net.grab().toImage()
@@ -165,7 +167,7 @@ def test_an_arrow_is_turned_by_its_tail(beam: Desk) -> None:
         move(stage, tail + (there - tail) * f)
     QTest.mouseRelease(stage, Qt.MouseButton.LeftButton, pos=there.toPoint())
     beam.settle()
-    force = beam.part.duty.cases[0].loads[0].force_N
+    force = beam.part.design_case.cases[0].loads[0].force_N
     assert np.linalg.norm(force) == pytest.approx(30) and force[2] > 20, "it now pushes up"
     assert beam.workspace.undo.undoText() == "the pull: turned by hand"
 
@@ -177,15 +179,15 @@ def test_a_reversed_load_needs_no_new_solve_and_what_was_rated_is_old(beam: Desk
     lay._choose("A")
     beam.settle(lambda: state.fresh("layers") is not None)
     solved = base_strength(beam.view.inputs).solve
-    before = lay.view.laying.fresh.ranking.ways[0].reserve.value
+    before = lay.view.ranked.fresh.ranking.orientations[0].reserve.value
     beam.window.take("Duty")
     beam.settle()
     pick(beam, "Direction of the pull", "straight up")
     assert base_strength(beam.view.inputs).solve == solved, "added up from the same solve"
     beam.window.take("Lay")
-    assert lay.view.laying.fresh is None and lay.view.laying.old, "what was rated before is old"
+    assert lay.view.ranked.fresh is None and lay.view.ranked.old, "what was rated before is old"
     beam.settle(lambda: state.fresh("lay") is not None)
-    field = lay.view.laying.fresh.strength.field
+    field = lay.view.ranked.fresh.strength.field
     assert field.cases[0].external.forces.sum(axis=0) == pytest.approx([0, 0, 0], abs=1e-3)
     beam.window.take("Duty")
     pick(beam, "Direction of the pull", "along +Y")
@@ -193,7 +195,7 @@ def test_a_reversed_load_needs_no_new_solve_and_what_was_rated_is_old(beam: Desk
     beam.window.take("Lay")
     beam.settle(lambda: state.fresh("lay") is not None)
     # A beam 14 deep and 10 high carries 1.4 times as much sideways.
-    assert lay.view.laying.fresh.ranking.ways[0].reserve.value > 1.2 * before
+    assert lay.view.ranked.fresh.ranking.orientations[0].reserve.value > 1.2 * before
 
 
 def test_a_pin_dragged_over_the_net_says_why_not_there_and_can_be_taken(beam: Desk) -> None:
@@ -201,7 +203,7 @@ def test_a_pin_dragged_over_the_net_says_why_not_there_and_can_be_taken(beam: De
     beam.window.take("Lay")
     beam.settle(lambda: state.fresh("lay") is not None)
     net = lay.net
-    pins = [net._at(w.direction) for w in lay.view.laying.fresh.ranking.ways]
+    pins = [net._at(w.direction) for w in lay.view.ranked.fresh.ranking.orientations]
     disc = net._disc()
     spots = [disc.center() + (disc.topLeft() - disc.center()) * f for f in np.linspace(-0.6, 0.6, 13)]
     clear = max(spots, key=lambda s: min((s - p).manhattanLength() for p in pins))
@@ -210,12 +212,32 @@ def test_a_pin_dragged_over_the_net_says_why_not_there_and_can_be_taken(beam: De
     assert beam.window.current.scene().direction == lay.trying
     QTest.mouseRelease(net, Qt.MouseButton.LeftButton, pos=clear.toPoint())
     beam.settle(lambda: lay._asked() is not None)
-    row = next(r for r in lay.panel.findChildren(WayRow) if r.way.letter == "?" and r.isVisible())
+    row = next(r for r in lay.panel.findChildren(OrientationRow) if r.orientation.letter == "?" and r.isVisible())
     QTest.mouseClick(row, Qt.MouseButton.LeftButton)
     beam.settle()
-    assert state.part.way == Way(direction=row.way.direction), "the stored reason is the person's own"
+    assert state.part.orientation == Orientation(direction=row.orientation.direction), (
+        "the stored reason is the person's own"
+    )
     type_in(beam, "Your reason for this way", "the smooth side shows")
-    assert state.shop.parts.get(state.part.id).way.reason == "the smooth side shows"
+    assert state.shop.parts.get(state.part.id).orientation.reason == "the smooth side shows"
     assert beam.window.core.standings["Lay"].words != ""
     pick(beam, "Measure shown on the net", "Layers parting")
-    assert net.measure == "parting"
+    assert net.measure == "interlayer_reserve"
+
+
+def test_a_chosen_way_that_is_not_listed_is_rated_and_told(beam: Desk) -> None:
+    lay = beam.window.steps["Lay"]
+    beam.window.take("Lay")
+    beam.settle(lambda: beam.fresh("settled") is not None)
+    slant = (0.48, 0.6, 0.64)
+    assert listed_orientation(beam.view.orientations, slant) is None
+    beam.put("way", Orientation(direction=slant), "on a slant")
+    beam.settle(lambda: beam.fresh("detail") is not None)
+    here, alone = beam.view.chosen, beam.fresh("detail").orientation
+    assert here is not None and here.letter == "" and here.direction == pytest.approx(slant)
+    # Its range has the doubt of the grid in it, and the verdict is of it, not of the first of the list.
+    assert here.reserve.value == alone.reserve.value and here.reserve.low < alone.reserve.low
+    assert lay.verdict().title.startswith(here.title) and lay.verdict().number == times(here.reserve.value)
+    assert lay.scene().title == here.title and "layers of" in lay.scene().subtitle
+    rows = [r for r in lay.panel.findChildren(OrientationRow) if r.isVisible() and r.chosen]
+    assert [r.accessibleName().split(":")[0] for r in rows] == ["Way chosen"]

@@ -7,7 +7,7 @@ from conftest import Desk, open_desk, press, turn_to, type_in
 
 import knollside.demo.fill as demo
 from knollside.core.mesh.load import load_file
-from knollside.demo.duties import PARTS
+from knollside.demo.design_cases import PARTS
 
 
 @pytest.fixture

@@ -12,8 +12,8 @@ from conftest import Desk
 from knollside.cli import main
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer
-from knollside.core.job.asked import ask_proof, ask_strength, ask_ways
-from knollside.core.job.questions.strength import Settle
+from knollside.core.job.asked import ask_orientations, ask_proof, ask_strength
+from knollside.core.job.questions.settling import Settle
 from knollside.core.model import Mate, Range
 from knollside.gui import nodes
 
@@ -27,14 +27,14 @@ def told(desk: Desk) -> dict[str, object]:
     desk.settle(lambda: desk.fresh("prove") is not None and desk.fresh("build") is not None)
     desk.window.take("Fits")
     desk.settle(lambda: desk.fresh("fits") is not None)
-    ways = [
+    orientations = [
         (list(w.direction), w.reserve.value, w.reserve.low, w.reserve.high, list(w.place))
-        for w in desk.view.laying.fresh.ranking.ways
+        for w in desk.view.ranked.fresh.ranking.orientations
     ]
     dots = [(d.recipe.walls, d.recipe.infill, d.reserve.low, d.price.grams) for d in desk.fresh("build").board.dots]
     solved, fits = desk.fresh("prove").solved, desk.fresh("fits")
     return {
-        "ways": ways,
+        "ways": orientations,
         "dots": dots,
         "solved": (solved.value, solved.low, solved.high),
         "drawn": [(c.feature, c.to_mm, c.low, c.high, c.source) for c in fits.corrections],
@@ -52,7 +52,7 @@ def test_window_command_line_and_a_file_taken_in_agree_to_the_last_digit(
     shelf: Desk, tmp_path: Path, monkeypatch, capsys
 ) -> None:  # type: ignore[no-untyped-def]
     monkeypatch.setattr(answer, "CELLS", 3000)
-    monkeypatch.setattr(nodes, "cells", 3000)
+    monkeypatch.setattr(nodes.strength, "cells", 3000)
     shelf.session.touch()
     window = told(shelf)
     job = tmp_path / "shelf.json"
@@ -81,16 +81,16 @@ def test_window_command_line_and_a_file_taken_in_agree_to_the_last_digit(
 def test_no_order_of_edits_makes_a_sheet_tell_an_old_reserve(shelf: Desk, monkeypatch) -> None:  # type: ignore[no-untyped-def]
     """Random edits, answers arriving or not in between, undo and redo, other steps in front: what the sheet tells is
     what an answerer makes of the stored part that was never asked anything else."""
-    monkeypatch.setattr(nodes, "cells", 1500)
+    monkeypatch.setattr(nodes.strength, "cells", 1500)
     shelf.session.touch()
     run, rng = shelf.window.steps["Run"], np.random.default_rng(11)
     known: dict[str, Range] = {}
-    duty = shelf.part.duty
+    design_case = shelf.part.design_case
 
     def force(newtons: float) -> None:
-        load = duty.cases[0].loads[0].model_copy(update={"force_N": (0.0, 0.0, newtons)})
-        case = duty.cases[0].model_copy(update={"loads": (load,)})
-        shelf.put("duty", duty.model_copy(update={"cases": (case,)}), "force")
+        load = design_case.cases[0].loads[0].model_copy(update={"force_N": (0.0, 0.0, newtons)})
+        case = design_case.cases[0].model_copy(update={"loads": (load,)})
+        shelf.put("duty", design_case.model_copy(update={"cases": (case,)}), "force")
 
     edits = (
         lambda: force(float(rng.choice([-20.0, -35.0]))),
@@ -105,27 +105,27 @@ def test_no_order_of_edits_makes_a_sheet_tell_an_old_reserve(shelf: Desk, monkey
 
     def true() -> tuple[Range, Range]:
         """The proof and the settled way of what is stored, by a fresh answerer."""
-        question = ask_strength(shelf.part.question, shelf.part, nodes.cells)
+        question = ask_strength(shelf.part.question, shelf.part, nodes.strength.cells)
         proof = ask_proof(question, shelf.part)
         if proof.key not in known:
             ask = Answerer()
             ask.meshes.put(shelf.facts.mesh)
-            settled = ask(Settle(ask_ways(question, shelf.part))).laying.ranking.ways
-            way = next(w for w in settled if np.dot(w.direction, shelf.part.direction) > 0.99999)
-            known[proof.key] = ask(proof).solved, way.reserve  # type: ignore[assignment]
+            settled = ask(Settle(ask_orientations(question, shelf.part))).ranked.ranking.orientations
+            orientation = next(w for w in settled if np.dot(w.direction, shelf.part.direction) > 0.99999)
+            known[proof.key] = ask(proof).solved, orientation.reserve  # type: ignore[assignment]
         return known[proof.key]  # type: ignore[return-value]
 
     told = 0
     for k in rng.integers(0, len(edits), 60):
         edits[int(k)]()
         shelf.app.processEvents()
-        if shelf.facts is None or not shelf.part.loaded or shelf.part.way is None:
+        if shelf.facts is None or not shelf.part.loaded or shelf.part.orientation is None:
             continue
         sheet = run._sheet()
         if sheet.reserve is not None:
             told += 1
-            proof, way = true()
-            assert sheet.reserve == (proof if sheet.said.startswith("Solved") else way)
+            proof, orientation = true()
+            assert sheet.reserve == (proof if sheet.said.startswith("Solved") else orientation)
     assert told > 10, "the sheet hardly ever told a reserve"
 
 

@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton
 
 from knollside.cli import main
 from knollside.core.job.file import Job, write_job
-from knollside.core.model import Way
+from knollside.core.model import Orientation
 from knollside.demo import TOOLPATHS
-from knollside.demo.duties import clip_recipe
+from knollside.demo.design_cases import clip_recipe
 
 
 def clip(desk: Desk) -> None:
@@ -64,7 +64,10 @@ def test_a_file_that_is_no_toolpath_leaves_a_sentence_and_the_last_answer(desk: 
 
 def test_the_command_line_tells_the_same(tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
     job = Job(
-        mesh=str(DEMO / "trellis-clip.stl"), material="PETG", recipe=clip_recipe(), way=Way(direction=(0.0, 0.0, 1.0))
+        mesh=str(DEMO / "trellis-clip.stl"),
+        material="PETG",
+        recipe=clip_recipe(),
+        orientation=Orientation(direction=(0.0, 0.0, 1.0)),
     )
     (tmp_path / "job.json").write_text(write_job(job))
     assert main(["sliced", str(tmp_path / "job.json"), str(TOOLPATHS / "clip-wrong.gcode"), "--json"]) == 0

@@ -23,7 +23,7 @@ def test_supports_follow_the_school_and_then_the_hand(shelf: Desk) -> None:
     shelf.settle(lambda: state.fresh("supports") is not None)
     found = state.fresh("supports").regions
     assert len(found) == 2 and "1 place supported" in seen(shelf)
-    first = bill(found, state.part.holding)
+    first = bill(found, state.part.support_settings)
     assert f"{first.grams:.1f} g and {first.minutes:.0f} min" in seen(shelf)
     # The stage looks up from below, hatched where nothing holds it.
     assert (shelf.window.stage.scene.marks == MARKS["unheld"]).any()
@@ -32,29 +32,35 @@ def test_supports_follow_the_school_and_then_the_hand(shelf: Desk) -> None:
     assert on == [True, False]
     QTest.mouseClick(boxes(shelf)[0], Qt.MouseButton.LeftButton, pos=QPoint(10, boxes(shelf)[0].height() // 2))
     shelf.settle()
-    assert state.part.way.holding.by_hand == {found[0].key: False}
+    assert state.part.orientation.support_settings.by_hand == {found[0].key: False}
     assert "No supports" in seen(shelf) and "1 place that should be held is left without." in seen(shelf)
-    school = next(c for c in shelf.window.findChildren(QComboBox) if c.accessibleName() == "Which places are supported")
-    school.setCurrentIndex(school.findData("all"))
-    school.activated.emit(school.currentIndex())
+    preset = next(c for c in shelf.window.findChildren(QComboBox) if c.accessibleName() == "Which places are supported")
+    preset.setCurrentIndex(preset.findData("all"))
+    preset.activated.emit(preset.currentIndex())
     shelf.settle()
-    assert state.part.way.holding.school == "all" and not state.part.way.holding.by_hand
+    assert (
+        state.part.orientation.support_settings.preset == "all" and not state.part.orientation.support_settings.by_hand
+    )
     assert "2 places supported" in seen(shelf)
     for _ in range(2):
         state.workspace.undo.undo()
     shelf.settle()
-    assert state.part.way.holding.school == "pays" and not state.part.way.holding.by_hand
+    assert (
+        state.part.orientation.support_settings.preset == "pays" and not state.part.orientation.support_settings.by_hand
+    )
 
 
 def test_the_choice_is_kept_with_the_way_in_the_workshop(shelf: Desk) -> None:
     state = shelf
     state.put(
         "way",
-        state.part.way.model_copy(update={"holding": state.part.holding.model_copy(update={"style": "tree"})}),
+        state.part.orientation.model_copy(
+            update={"support_settings": state.part.support_settings.model_copy(update={"style": "tree"})}
+        ),
         "tree",
     )
     shelf.settle()
-    assert state.shop.parts.get(state.part.id).way.holding.style == "tree"
+    assert state.shop.parts.get(state.part.id).orientation.support_settings.style == "tree"
 
 
 def test_ways_side_by_side_tell_what_each_costs(shelf: Desk) -> None:
@@ -67,11 +73,11 @@ def test_ways_side_by_side_tell_what_each_costs(shelf: Desk) -> None:
         w.accessibleName(): w.text() for w in shelf.window.current.panel.findChildren(QLabel) if w.accessibleName()
     }
     for c in columns:
-        letter = c.way.letter
+        letter = c.orientation.letter
         assert cells[f"grams of {letter}"] == f"{c.grams:.0f}"
         assert cells[f"supports of {letter}"] == (f"{c.bill.grams:.1f} g" if c.bill.count else "none")
     # On its side the profile rests whole: that way takes no support at all.
-    sides = [c for c in columns if abs(c.way.direction[1]) > 0.99]
+    sides = [c for c in columns if abs(c.orientation.direction[1]) > 0.99]
     assert sides and all(c.bill.count == 0 for c in sides) and any(not c.beaten for c in columns)
     assert "Nothing beats it in all." in seen(shelf)
 
@@ -85,7 +91,7 @@ def test_support_numbers_and_a_second_material_are_priced(shelf: Desk) -> None:
     before = state.fresh("supports").regions[0].force
     type_in(shelf, "Support gap", "0.3")
     shelf.settle(lambda: state.fresh("supports") is not None)
-    assert state.part.way.holding.gap_mm == 0.3
+    assert state.part.orientation.support_settings.gap_mm == 0.3
     assert state.fresh("supports").regions[0].force == pytest.approx(before / 2)
     assert "First layer" in seen(shelf)
 
@@ -105,20 +111,23 @@ def test_own_weights_reorder_the_list_at_once_and_can_be_undone(shelf: Desk) -> 
     state = shelf
     solved = state.fresh("lay")
     turn_to(shelf, "Weights")
-    order = [w.direction for w in state.view.laying.fresh.ranking.ways]
+    order = [w.direction for w in state.view.ranked.fresh.ranking.orientations]
     for name in ("Weight of strength", "Weight of little to support", "Weight of broad on the bed"):
         type_in(shelf, name, "0")
     type_in(shelf, "Weight of low", "100")
-    assert state.part.duty.weights["height"] == 1.0 and state.fresh("lay") is solved
+    assert state.part.design_case.weights["height"] == 1.0 and state.fresh("lay") is solved
     lowest = min((w for w in solved.ranking.every if w.footing.stands and w.holds), key=lambda w: w.footing.height)
-    assert state.view.laying.fresh.ranking.ways[0].footing.height == pytest.approx(lowest.footing.height)
+    assert state.view.ranked.fresh.ranking.orientations[0].footing.height == pytest.approx(lowest.footing.height)
     assert "Your weights" in seen(shelf)
     back = next(b for b in shelf.window.findChildren(QPushButton) if b.text() == "As the purpose has it")
     QTest.mouseClick(back, Qt.MouseButton.LeftButton)
     shelf.settle()
-    assert not state.part.duty.weights and [w.direction for w in state.view.laying.fresh.ranking.ways] == order
+    assert (
+        not state.part.design_case.weights
+        and [w.direction for w in state.view.ranked.fresh.ranking.orientations] == order
+    )
     state.workspace.undo.undo()
-    assert state.part.duty.weights
+    assert state.part.design_case.weights
 
 
 def test_a_cut_in_two_is_told_with_its_joint(shelf: Desk) -> None:

@@ -73,16 +73,18 @@ def test_from_mesh_to_exported_part_with_mouse(desk: Desk, tmp_path: Path) -> No
     gaps = _watch(desk)
     desk.settle(lambda: desk.fresh("lay") is not None)
     longest = gaps()
-    laying = desk.fresh("lay")
-    assert len(laying.ranking.ways) >= 4 and len(laying.ranking.net.reserve) >= 600
-    assert laying.strength.field.balance_error < 1e-3
+    ranked = desk.fresh("lay")
+    assert len(ranked.ranking.orientations) >= 4 and len(ranked.ranking.net.reserve) >= 600
+    assert ranked.strength.field.balance_error < 1e-3
     # Recorded here, judged by the bench table: the longest pause of the loop while it solved.
     print(f"longest event-loop gap while solving: {longest} ms")
-    first = laying.ranking.ways[0]
-    row = next(w for w in desk.window.current.panel.findChildren(type(_row(desk))) if w.way.letter == first.letter)
+    first = ranked.ranking.orientations[0]
+    row = next(
+        w for w in desk.window.current.panel.findChildren(type(_row(desk))) if w.orientation.letter == first.letter
+    )
     QTest.mouseClick(row, Qt.MouseButton.LeftButton)
     desk.settle(lambda: desk.fresh("detail") is not None)
-    assert desk.shop.parts.get(desk.part.id).way.direction == first.direction
+    assert desk.shop.parts.get(desk.part.id).orientation.direction == first.direction
     assert desk.window.stage.scene.reserve is not None and desk.window.log.log is not None
     press(desk, "Build it this way")
     desk.settle(lambda: desk.fresh("build") is not None)
@@ -112,13 +114,13 @@ def test_from_mesh_to_exported_part_with_mouse(desk: Desk, tmp_path: Path) -> No
     QTest.keyClick(desk.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     desk.settle()
     assert desk.window.core.standings["Lay"].mark is not Mark.CRACK
-    assert desk.shop.parts.get(desk.part.id).duty.cases[0].loads[0].force_N[2] == pytest.approx(-88.26)
+    assert desk.shop.parts.get(desk.part.id).design_case.cases[0].loads[0].force_N[2] == pytest.approx(-88.26)
 
 
 def _row(desk: Desk):  # type: ignore[no-untyped-def]
-    from knollside.gui.instruments.wayrow import WayRow
+    from knollside.gui.instruments.orientationrow import OrientationRow
 
-    return desk.window.steps["Lay"].panel.findChild(WayRow)
+    return desk.window.steps["Lay"].panel.findChild(OrientationRow)
 
 
 def _watch(desk: Desk):  # type: ignore[no-untyped-def]
@@ -151,10 +153,10 @@ def test_a_click_takes_a_whole_feature_and_the_card_marks_it(desk: Desk) -> None
     assert card.isVisible() and card.feature == flat and "cm²" in card.what.text()
     QTest.mouseClick(card.buttons[FaceMark.SHOWN], Qt.MouseButton.LeftButton)
     desk.settle()
-    assert desk.shop.parts.get(desk.part.id).duty.marks[flat] is SurfaceMark.SHOWN
+    assert desk.shop.parts.get(desk.part.id).design_case.marks[flat] is SurfaceMark.SHOWN
     assert desk.window.header.undo.text().startswith("Undo: flat")
     QTest.mouseClick(desk.window.header.undo, Qt.MouseButton.LeftButton)
-    assert flat not in desk.shop.parts.get(desk.part.id).duty.marks
+    assert flat not in desk.shop.parts.get(desk.part.id).design_case.marks
 
 
 def test_every_step_is_reached_by_keyboard_alone(desk: Desk) -> None:
@@ -187,9 +189,9 @@ def test_duty_takes_units_keeps_good_values_and_asks_about_danger(desk: Desk) ->
     desk.settle()
     part = desk.part.id
     enter(desk, field(desk, "Greatest heat"), "104 degF")
-    assert desk.shop.parts.get(part).duty.surroundings.temperature_c == pytest.approx(40)
+    assert desk.shop.parts.get(part).design_case.surroundings.temperature_c == pytest.approx(40)
     enter(desk, field(desk, "Greatest heat"), "warm")
-    assert desk.shop.parts.get(part).duty.surroundings.temperature_c == pytest.approx(40)
+    assert desk.shop.parts.get(part).design_case.surroundings.temperature_c == pytest.approx(40)
     step = desk.window.steps["Duty"]
     assert "Kept 40" in step.heat.note.text()
     enter(desk, field(desk, "Greatest heat"), "150")
@@ -200,12 +202,12 @@ def test_duty_takes_units_keeps_good_values_and_asks_about_danger(desk: Desk) ->
     QTest.mouseClick(option, Qt.MouseButton.LeftButton, pos=QPoint(12, option.height() // 2))
     desk.settle()
     assert "No verdict" in verdict(desk)
-    assert desk.shop.parts.get(part).duty.danger is Danger.PERSON
+    assert desk.shop.parts.get(part).design_case.danger is Danger.PERSON
     combo = next(c for c in desk.window.findChildren(QComboBox) if c.accessibleName() == "Purpose of this print")
     combo.setFocus()
     QTest.keyClick(combo, Qt.Key.Key_Up)
     desk.settle()
-    assert desk.shop.parts.get(part).duty.purpose is Purpose.FIT_CHECK
+    assert desk.shop.parts.get(part).design_case.purpose is Purpose.FIT_CHECK
 
 
 def test_measuring_moves_the_correction_and_says_what_went_stale(desk: Desk) -> None:
@@ -324,10 +326,10 @@ def test_a_job_file_leaves_and_returns(desk: Desk, tmp_path: Path) -> None:
     desk.settle(lambda: desk.facts is not None)
     desk.window.take("Run")
     desk.window.steps["Run"].save_job(tmp_path / "arm.json")
-    duty = desk.part.duty
+    design_case = desk.part.design_case
     desk.window.part_step.open_file(str(tmp_path / "arm.json"))
     desk.settle(lambda: desk.facts is not None)
-    assert desk.part.duty == duty and len(desk.shop.parts.names()) == 10
+    assert desk.part.design_case == design_case and len(desk.shop.parts.names()) == 10
     assert desk.part.recipe.walls == 4 and len(desk.part.mates) == 4
 
 

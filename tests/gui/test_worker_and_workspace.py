@@ -14,17 +14,17 @@ from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import (
     BreakTest,
     Danger,
-    Duty,
+    DesignCase,
     FaceMark,
     Mate,
     Measurement,
+    Orientation,
     Purpose,
     Recipe,
     Refused,
-    Way,
 )
 from knollside.gui.answers import Declined, Fresh, Missing, Stale
-from knollside.gui.instruments.widgets import Choice
+from knollside.gui.instruments.widgets import Dropdown
 from knollside.gui.stepbase import Mark
 from knollside.gui.worker import Outcome, Request, Worker
 from knollside.store.records import Kind, PrintRecord
@@ -169,15 +169,15 @@ def test_every_kind_of_edit_is_stored_named_and_undone(desk: Desk) -> None:
     before, undo = desk.stored, desk.workspace.undo
     bodies = {k: desk.shop.parts.document(desk.part.id, k) for k in Kind}
     edits = [
-        ("duty", desk.part.duty.model_copy(update={"purpose": Purpose.SHOW}), "purpose"),
+        ("duty", desk.part.design_case.model_copy(update={"purpose": Purpose.SHOW}), "purpose"),
         ("recipe", Recipe(walls=9), "nine walls"),
-        ("way", Way(direction=(0, 1, 0)), "on its side"),
+        ("way", Orientation(direction=(0, 1, 0)), "on its side"),
         ("mates", (Mate(feature="hole-1", hardware="M4"),), "one mate"),
         ("material", "ASA", "material ASA"),
     ]
     for kind, value, text in edits:
         desk.put(kind, value, text)
-        assert getattr(desk.stored, kind) == value and undo.undoText() == text
+        assert getattr(desk.stored, Kind(kind).field) == value and undo.undoText() == text
     desk.put("material", "ASA", "the same again")
     assert undo.activeStack().count() == 5
     desk.workspace.new_mesh(plate_with_hole(), "another shape", None)
@@ -185,16 +185,16 @@ def test_every_kind_of_edit_is_stored_named_and_undone(desk: Desk) -> None:
     while undo.canUndo():
         undo.undo()
     after = desk.stored
-    assert (after.duty, after.recipe, after.way, after.mates, after.material, after.revision) == (
-        before.duty,
+    assert (after.design_case, after.recipe, after.orientation, after.mates, after.material, after.revision) == (
+        before.design_case,
         before.recipe,
-        before.way,
+        before.orientation,
         before.mates,
         before.material,
         1,
     )
     # What was not there before is not there again: the way and the material had never been stored.
-    assert bodies[Kind.WAY] is None and bodies[Kind.MATERIAL] is None
+    assert bodies[Kind.ORIENTATION] is None and bodies[Kind.MATERIAL] is None
     assert {k: desk.shop.parts.document(desk.part.id, k) for k in Kind} == bodies
     while undo.canRedo():
         undo.redo()
@@ -221,12 +221,12 @@ def test_marks_carry_into_duty_and_mates_and_come_off_again(desk: Desk) -> None:
     ready(desk)
     flat = next(f.id for f in desk.facts.features if f.kind == "flat")
     desk.session.mark(flat, FaceMark.PUSHED)
-    assert any(ld.feature == flat for c in desk.part.duty.cases for ld in c.loads)
+    assert any(ld.feature == flat for c in desk.part.design_case.cases for ld in c.loads)
     desk.session.mark(flat, FaceMark.HELD)
-    assert any(h.feature == flat for h in desk.part.duty.held)
-    assert not any(ld.feature == flat for c in desk.part.duty.cases for ld in c.loads)
+    assert any(h.feature == flat for h in desk.part.design_case.fixtures)
+    assert not any(ld.feature == flat for c in desk.part.design_case.cases for ld in c.loads)
     desk.session.mark(flat, None)
-    assert flat not in desk.part.marks and not any(h.feature == flat for h in desk.part.duty.held)
+    assert flat not in desk.part.marks and not any(h.feature == flat for h in desk.part.design_case.fixtures)
     desk.put("mates", (), "none")
     steps = desk.workspace.undo.activeStack().count()
     desk.session.mark("hole-2", FaceMark.MATES)
@@ -283,26 +283,26 @@ def test_printer_and_spool_change_what_is_known(desk: Desk) -> None:
     state = ready(desk)
     brick = next(i for i, p in state.workspace.shelf.printers.items() if p.name == "The Brick")
     assert state.part.printer.name == "Old Tom" and state.part.factor.value == pytest.approx(1.125, abs=0.02)
-    from knollside.gui.nodes import LAY
+    from knollside.gui.nodes import RANKED
 
-    key = state.view.inputs.question(LAY).key
+    key = state.view.inputs.question(RANKED).key
     state.workspace.put_machine(brick, None, "to The Brick")
     assert state.part.printer.name == "The Brick" and state.part.spool is None
-    assert state.view.inputs.question(LAY).key != key
+    assert state.view.inputs.question(RANKED).key != key
     state.workspace.undo.undo()
-    assert state.part.printer.name == "Old Tom" and state.view.inputs.question(LAY).key == key
+    assert state.part.printer.name == "Old Tom" and state.view.inputs.question(RANKED).key == key
     desk.settle()
 
 
 def test_each_step_speaks_in_every_state(desk: Desk) -> None:
     """Empty duty, person's safety, unasked danger: no step is left without words, none blesses what it must not."""
     state = ready(desk)
-    duty = state.part.duty
+    design_case = state.part.design_case
     for value in (
-        Duty(),
-        duty.model_copy(update={"danger": Danger.PERSON}),
-        duty.model_copy(update={"held": ()}),
-        duty,
+        DesignCase(),
+        design_case.model_copy(update={"danger": Danger.PERSON}),
+        design_case.model_copy(update={"fixtures": ()}),
+        design_case,
     ):
         state.put("duty", value, "a duty")
         for name, step in desk.window.steps.items():
@@ -312,7 +312,7 @@ def test_each_step_speaks_in_every_state(desk: Desk) -> None:
             assert standing.words and verdict.title, name
             if value.danger is Danger.PERSON and name in ("Duty", "Lay", "Build"):
                 assert verdict.number in ("none", "") and verdict.tone != "moss", name
-            if not value.held and name in ("Duty", "Lay"):
+            if not value.fixtures and name in ("Duty", "Lay"):
                 assert standing.mark is not Mark.FULL, f"{name} is content with a part that nothing holds"
     desk.settle()
 
@@ -324,7 +324,7 @@ def test_every_control_has_a_name_for_those_who_cannot_see_it(desk: Desk) -> Non
     for name in desk.window.steps:
         desk.window.take(name)
         desk.settle()
-        for kind in (QAbstractButton, QLineEdit, Choice):
+        for kind in (QAbstractButton, QLineEdit, Dropdown):
             for w in desk.window.findChildren(kind):
                 words = w.accessibleName() or (w.text() if isinstance(w, QAbstractButton) else "")
                 if w.isVisible() and not w.objectName().startswith("qt_"):

@@ -16,7 +16,7 @@ from knollside.core.job.file import Job, parse_job, write_job
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import first_names
-from knollside.core.model import Duty, FixedFixture, Mate, Measurement, PrinterFacts, Recipe, Refused
+from knollside.core.model import DesignCase, FixedFixture, Mate, Measurement, PrinterFacts, Recipe, Refused
 from knollside.demo.fill import fill_demo
 from knollside.foreign.reading import read_whole
 from knollside.store.copies import KEPT, copies_of, folder_of, keep_daily
@@ -35,7 +35,7 @@ def filled(path: Path, parts: int = 3) -> list[int]:
         made = []
         for k in range(parts):
             part = shop.parts.add(job, f"Part {k}", box(10 + k, 20, 30), "as made", printer)
-            shop.parts.put(part, Kind.DUTY, Duty(held=(FixedFixture(feature=f"flat-{k + 1}"),)))
+            shop.parts.put(part, Kind.DESIGN_CASE, DesignCase(fixtures=(FixedFixture(feature=f"flat-{k + 1}"),)))
             shop.parts.put(part, Kind.RECIPE, Recipe(walls=3 + k))
             made.append(part)
         readings = [Measurement(kind="hole", axis="upright", drawn=5, printed=4.8 + 0.01 * k) for k in range(12)]
@@ -44,13 +44,13 @@ def filled(path: Path, parts: int = 3) -> list[int]:
     return made
 
 
-def healthy(shop: Workshop) -> dict[str, tuple[Duty, Recipe, float]]:
+def healthy(shop: Workshop) -> dict[str, tuple[DesignCase, Recipe, float]]:
     """What can be read of each part, by its name."""
     out = {}
     for p in shop.parts.names():
         try:
             doc = shop.parts.get(p.id)
-            out[doc.name] = (doc.duty, doc.recipe, shop.parts.mesh(doc.mesh_hash).volume)
+            out[doc.name] = (doc.design_case, doc.recipe, shop.parts.mesh(doc.mesh_hash).volume)
         except Refused:
             continue
     return out
@@ -79,9 +79,9 @@ def test_damaged_byte_by_byte_it_opens_and_nothing_false_is_shown(tmp_path: Path
         path.write_bytes(torn)
         shop = Workshop(path)
         found = healthy(shop)
-        for name, (duty, recipe, volume) in found.items():
+        for name, (design_case, recipe, volume) in found.items():
             if name in true:
-                assert duty in (true[name][0], Duty()) and recipe in (true[name][1], Recipe()), name
+                assert design_case in (true[name][0], DesignCase()) and recipe in (true[name][1], Recipe()), name
                 assert volume == true[name][2]
         for numbers in [shop.learned.measurements(n, "PETG") for n in shop.machines.printers()]:
             assert {m.printed for _, _, m in numbers} <= {4.8 + 0.01 * k for k in range(12)}
@@ -118,8 +118,8 @@ def test_a_value_out_of_its_bounds_closes_nothing(tmp_path: Path) -> None:
     raw.close()
     shop = Workshop(path)
     docs = [shop.parts.get(p) for p in parts]
-    assert docs[0].recipe == Recipe() and docs[0].duty.held[0].feature == "flat-1"
-    assert docs[1].duty == Duty() and docs[1].recipe.walls == 4 and docs[2].material == "PETG"
+    assert docs[0].recipe == Recipe() and docs[0].design_case.fixtures[0].feature == "flat-1"
+    assert docs[1].design_case == DesignCase() and docs[1].recipe.walls == 4 and docs[2].material == "PETG"
     (printer,) = shop.machines.printers().values()
     assert printer.name == "P" and printer.nozzle_mm == 0.4
     assert len(shop.learned.measurements(1, "PETG")) == 11

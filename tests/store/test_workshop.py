@@ -14,15 +14,15 @@ from conftest import box
 
 from knollside.core.model import (
     BreakTest,
-    Duty,
+    DesignCase,
     FixedFixture,
     GapTrial,
     Mate,
     Measurement,
+    Orientation,
     PrinterFacts,
     Recipe,
     Refused,
-    Way,
 )
 from knollside.demo.fill import fill_demo
 from knollside.store.records import Kind, PrintRecord
@@ -34,11 +34,11 @@ def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
     shop = Workshop(path)
     printer = shop.machines.add_printer(PrinterFacts(name="P"))
     part = shop.parts.add(shop.parts.add_job("J"), "Box", box(1, 2, 3), "as made", printer)
-    duty = Duty(held=(FixedFixture(feature="flat-1"),))
+    design_case = DesignCase(fixtures=(FixedFixture(feature="flat-1"),))
     for kind, value in (
-        ("duty", duty),
+        ("duty", design_case),
         ("recipe", Recipe(walls=7)),
-        ("way", Way(direction=(0, 0, 2))),
+        ("way", Orientation(direction=(0, 0, 2))),
         ("material", "ASA"),
         ("mates", (Mate(feature="hole-1", hardware="M5"),)),
     ):
@@ -54,10 +54,10 @@ def test_everything_put_in_comes_out_after_reopening(tmp_path: Path) -> None:
     shop.close()
     shop = Workshop(path)
     doc = shop.parts.get(part)
-    assert (doc.duty, doc.recipe.walls, doc.way, doc.material, doc.revision) == (
-        duty,
+    assert (doc.design_case, doc.recipe.walls, doc.orientation, doc.material, doc.revision) == (
+        design_case,
         7,
-        Way(direction=(0, 0, 1)),
+        Orientation(direction=(0, 0, 1)),
         "ASA",
         2,
     )
@@ -170,15 +170,17 @@ def test_a_workshop_of_the_version_before_is_brought_up_to_date(tmp_path: Path) 
         body = '{"kind":"hole","axis":"upright","drawn":5.0,"printed":4.8,"source":"typed","left_out":false}'
         old.execute("UPDATE measurements SET body = ?", (body,))
         # As it was when held and pushed faces were also kept among the marks.
-        duty = '{"marks":{"hole-1":"held","flat-2":"shown"},"held":[{"feature":"hole-1","at":null,"kind":"fixed"}]}'
-        old.execute("INSERT INTO documents VALUES (?, 'duty', ?)", (part, duty))
+        design_case = (
+            '{"marks":{"hole-1":"held","flat-2":"shown"},"held":[{"feature":"hole-1","at":null,"kind":"fixed"}]}'
+        )
+        old.execute("INSERT INTO documents VALUES (?, 'duty', ?)", (part, design_case))
     old.close()
     shop = Workshop(path)
     assert shop.learned.measurements(printer, "PETG")[0][2] == reading
     assert shop.learned.gap_trials(printer, "PETG") == []
     doc = shop.parts.get(part)
-    assert {k: v.value for k, v in doc.duty.marks.items()} == {"flat-2": "shown"}
-    assert doc.duty.held[0].feature == "hole-1" and not shop.told
+    assert {k: v.value for k, v in doc.design_case.marks.items()} == {"flat-2": "shown"}
+    assert doc.design_case.fixtures[0].feature == "hole-1" and not shop.told
     # What was there before the change of version is kept as a copy.
     assert [c.why for c in shop.copies() if c.why.startswith("before")] == ["before version 0004"]
     shop.close()

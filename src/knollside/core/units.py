@@ -92,6 +92,9 @@ def parse(value: float | int | str, kind: str) -> float:
     ``kind`` is one of length, force, mass, time, temperature, stress, torque, share.
     Numbers pass through. A mass given for a force is a hanging weight (times
     standard gravity, CGPM 1901). Raises :class:`QuantityError`.
+
+    >>> parse("2 kg", "force"), parse("1 in", "length"), parse(5, "length")
+    (19.6133, 25.4, 5.0)
     """
     if isinstance(value, bool):
         raise QuantityError("a yes or no is not a quantity")

@@ -8,7 +8,7 @@ import numpy as np
 
 from knollside.core.mesh.load import load_file
 from knollside.core.model import BreakTest, Measurement, PrinterFacts
-from knollside.demo.duties import DEMO, PARTS
+from knollside.demo.design_cases import DEMO, PARTS
 from knollside.sim.desk import SimulatedCalliper, printer_named
 from knollside.store.records import Kind, PrintRecord
 from knollside.store.workshop import Workshop
@@ -48,8 +48,8 @@ def _fill(shop: Workshop) -> None:
         printer, spool = ((tom, green), (brick, grey))[which]
         part = shop.parts.add(job, title, load_file(PARTS / f"{stem}.stl").mesh, "as made", printer, spool)
         ids[stem] = part
-        duty, recipe, mates = make()
-        for kind, value in ((Kind.DUTY, duty), (Kind.RECIPE, recipe), (Kind.MATES, mates)):
+        design_case, recipe, mates = make()
+        for kind, value in ((Kind.DESIGN_CASE, design_case), (Kind.RECIPE, recipe), (Kind.MATES, mates)):
             shop.parts.put(part, kind, value)
     _records(shop, tom, brick, ids)
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from knollside.core.mesh.load import load_file
 from knollside.demo import TOOLPATHS
-from knollside.demo.duties import clip_recipe
+from knollside.demo.design_cases import clip_recipe
 from knollside.sim.toolpath import write_toolpath
 
 HERE = Path(__file__).parent

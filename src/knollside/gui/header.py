@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from knollside.core.model import Purpose
-from knollside.gui.instruments.widgets import Choice, label
+from knollside.gui.instruments.widgets import Dropdown, label
 from knollside.gui.session import Seeing, Session
 from knollside.gui.theme.look import look
 
@@ -42,7 +42,7 @@ class Header(Seeing, QWidget):
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.job = label("", dim=True)
-        self.part_choice = Choice("Part")
+        self.part_choice = Dropdown("Part")
         self.part_choice.setMinimumContentsLength(16)
         self.part_choice.chose.connect(self._chose)
         self.undo, self.redo = QPushButton("Undo"), QPushButton("Redo")
@@ -50,7 +50,7 @@ class Header(Seeing, QWidget):
         for b, do in ((self.undo, stack.undo), (self.redo, stack.redo)):
             b.setProperty("bare", "true")
             b.clicked.connect(lambda _, do=do: do())
-        self.purpose = Choice("Purpose of this print", [(p.value.capitalize(), p) for p in Purpose], 9)
+        self.purpose = Dropdown("Purpose of this print", [(p.value.capitalize(), p) for p in Purpose], 9)
         self.purpose.setToolTip("Fit check, working part or show piece: it sets what is weighed first")
         self.purpose.chose.connect(self._say_purpose)
         self.machine = QPushButton("")
@@ -82,8 +82,8 @@ class Header(Seeing, QWidget):
             self.part_chosen.emit(data)
 
     def _say_purpose(self, purpose: Purpose) -> None:
-        duty = self.part.duty.model_copy(update={"purpose": purpose})
-        self.session.put_duty(duty, f"purpose {purpose.value}")
+        design_case = self.part.design_case.model_copy(update={"purpose": purpose})
+        self.session.put_design_case(design_case, f"purpose {purpose.value}")
 
     def refresh(self) -> None:
         there = self.session.has_part
@@ -98,7 +98,7 @@ class Header(Seeing, QWidget):
         if there:
             part = self.part
             self.part_choice.put(part.id)
-            self.purpose.put(part.duty.purpose)
+            self.purpose.put(part.design_case.purpose)
             self.machine.setText(f"{part.printer.name}, {part.material}")
             self.machine.setAccessibleName(f"Printer and material: {part.printer.name}, {part.material}")
             self.machine.setToolTip("Printers and spools")

@@ -49,9 +49,9 @@ class OpenPart(Stated):
     ) -> OpenPart:
         """A part with its printer's records."""
         return cls(
-            duty=doc.duty,
+            design_case=doc.design_case,
             recipe=doc.recipe,
-            way=doc.way,
+            orientation=doc.orientation,
             mates=doc.mates,
             material=doc.material,
             printer=shelf.printers.get(doc.printer_id or 0, PrinterFacts()),

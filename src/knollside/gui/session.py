@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import cached_property
 from typing import Any, TypeVar
 
@@ -10,12 +11,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from knollside.core.job import edits
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.questions.part import feature_named, names_of_new, naming
-from knollside.core.job.questions.strength import Laying, unsettled
-from knollside.core.lay.ways import RatedWay, in_own_order, listed_way
+from knollside.core.job.questions.settling import unsettled
+from knollside.core.job.questions.strength import RankedOrientations
+from knollside.core.lay.orientations import RatedOrientation, in_own_order, listed_orientation
 from knollside.core.mesh.appearance import Appearance
 from knollside.core.mesh.identity import Named
-from knollside.core.model import Duty, FaceMark, Feature, Mate
-from knollside.core.strength.discretisation import GridDoubt
+from knollside.core.model import DesignCase, FaceMark, Feature, Mate
+from knollside.core.strength.discretisation import GridDoubt, widened
 from knollside.gui import nodes
 from knollside.gui.answers import Answer
 from knollside.gui.derived import READ, Derived, Inputs, Node
@@ -56,32 +58,32 @@ class View:
     def spoken_of_lost(self) -> tuple[Named, ...]:
         """Features that something is said of and that this mesh has no more."""
         facts = self.facts
-        said = edits.spoken_of(self.part.duty, self.part.mates)
+        said = edits.spoken_of(self.part.design_case, self.part.mates)
         return tuple(e for e in facts.lost if e.id in said) if facts is not None else ()
 
-    def lost_of_duty(self) -> tuple[Named, ...]:
-        said = edits.spoken_of(self.part.duty, ())
+    def lost_of_design_case(self) -> tuple[Named, ...]:
+        said = edits.spoken_of(self.part.design_case, ())
         return tuple(e for e in self.spoken_of_lost if e.id in said)
 
     def lost_of_mates(self) -> tuple[Named, ...]:
-        said = edits.spoken_of(Duty(), self.part.mates)
+        said = edits.spoken_of(DesignCase(), self.part.mates)
         return tuple(e for e in self.spoken_of_lost if e.id in said)
 
     # Strength and ways
 
     @cached_property
-    def laying(self) -> Answer[Laying]:
+    def ranked(self) -> Answer[RankedOrientations]:
         """The rated ways in the order the person's own weights give: as settled, else as first rated, with the doubt
         that stands for a check not made yet."""
-        own, settled = self.part.duty.weights, self.get(nodes.SETTLED)
-        found = settled.then(lambda s: s.laying) if settled.fresh is not None else self.get(nodes.LAY)
+        own, settled = self.part.design_case.weights, self.get(nodes.SETTLED)
+        found = settled.then(lambda s: s.ranked) if settled.fresh is not None else self.get(nodes.RANKED)
 
-        def told(laying: Laying) -> Laying:
-            made = laying if settled.fresh is not None else unsettled(laying)
-            return Laying(made.strength, in_own_order(made.ranking, own)) if own else made
+        def told(ranked: RankedOrientations) -> RankedOrientations:
+            made = ranked if settled.fresh is not None else unsettled(ranked)
+            return RankedOrientations(made.strength, in_own_order(made.ranking, own)) if own else made
 
-        of = (found.shown, settled.fresh, self.part.duty)
-        return found.then(lambda laying: self._derived.memo.get("laying", of, lambda: told(laying)))
+        of = (found.shown, settled.fresh, self.part.design_case)
+        return found.then(lambda ranked: self._derived.memo.get("laying", of, lambda: told(ranked)))
 
     @property
     def grid(self) -> GridDoubt | None:
@@ -90,18 +92,24 @@ class View:
         return None if settled is None else settled.grid
 
     @property
-    def ways(self) -> tuple[RatedWay, ...]:
+    def orientations(self) -> tuple[RatedOrientation, ...]:
         """The short list on show: by strength, fresh or old; by shape alone where no load is stated."""
         if not self.part.loaded:
-            return self.get(nodes.PLAIN_WAYS).shown or ()
-        laying = self.laying.shown
-        return laying.ranking.ways if laying is not None else ()
+            return self.get(nodes.PLAIN_ORIENTATIONS).shown or ()
+        ranked = self.ranked.shown
+        return ranked.ranking.orientations if ranked is not None else ()
 
     @cached_property
-    def chosen(self) -> RatedWay | None:
-        """The listed way that is chosen, if it is one of them; of an old list it is old, too."""
-        way = self.part.way
-        return None if way is None else listed_way(self.ways, way.direction)
+    def chosen(self) -> RatedOrientation | None:
+        """The chosen way: as listed (of an old list it is old, too), else rated by itself with its grid's doubt."""
+        orientation = self.part.orientation
+        if orientation is None:
+            return None
+        listed, detail = listed_orientation(self.orientations, orientation.direction), self.get(nodes.DETAIL).fresh
+        if listed is not None or detail is None or not self.part.loaded:
+            return listed
+        alone, doubt = detail.orientation, nodes.doubt(self.inputs, orientation.direction)
+        return replace(alone, letter="", reserve=widened(alone.reserve, doubt))
 
 
 class Session(QObject):
@@ -205,11 +213,11 @@ class Session(QObject):
 
     # Edits that speak of features
 
-    def put_duty(self, duty: Duty, text: str) -> None:
-        self._put(edits.Said(duty, self.view.part.mates), text)
+    def put_design_case(self, design_case: DesignCase, text: str) -> None:
+        self._put(edits.Said(design_case, self.view.part.mates), text)
 
     def put_mates(self, mates: tuple[Mate, ...], text: str) -> None:
-        self._put(edits.Said(self.view.part.duty, mates), text)
+        self._put(edits.Said(self.view.part.design_case, mates), text)
 
     def mark(self, name: str, mark: FaceMark | None) -> None:
         """Say something of a feature, in one step of undo."""
@@ -218,19 +226,19 @@ class Session(QObject):
         if f is None:
             return
         words = f"{name.replace('-', ' ')} {mark.value if mark else 'plain again'}"
-        self._put(edits.marked(part.duty, part.mates, f, mark), words)
+        self._put(edits.marked(part.design_case, part.mates, f, mark), words)
 
     def _put(self, said: edits.Said, text: str) -> None:
         facts, part = self.view.facts, self.view.part
         names = part.doc.newest.names
         if facts is not None and names is not None:
-            wider = naming(names, facts, edits.spoken_of(said.duty, said.mates))
+            wider = naming(names, facts, edits.spoken_of(said.design_case, said.mates))
             names = wider if wider is not names else None
         else:
             names = None
         change: dict[Kind, object] = {}
-        if said.duty != part.duty:
-            change[Kind.DUTY] = said.duty
+        if said.design_case != part.design_case:
+            change[Kind.DESIGN_CASE] = said.design_case
         if said.mates != part.mates:
             change[Kind.MATES] = said.mates
         if change:

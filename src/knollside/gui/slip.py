@@ -6,7 +6,7 @@ from typing import Literal
 
 from knollside.core.fit.process import learn
 from knollside.core.model import GapTrial, Measurement, Refused
-from knollside.core.proof.piece import Rung, Spot
+from knollside.core.proof.piece import GapStep, Spot
 from knollside.core.proof.slip import middle_of, read_entry, wants_another
 from knollside.gui import nodes
 from knollside.gui.session import Seeing, Session
@@ -25,32 +25,32 @@ class Slip(Seeing):
         self.session = session
         self.name = ""
         self.spots: tuple[Spot, ...] = ()
-        self.rungs: tuple[Rung, ...] = ()
+        self.gap_steps: tuple[GapStep, ...] = ()
         self.at = 0
         self.times = 1
         self.pending: list[float] = []
         self.found: dict[str, float] = {}
 
-    def put(self, name: str, spots: tuple[Spot, ...], rungs: tuple[Rung, ...]) -> None:
+    def put(self, name: str, spots: tuple[Spot, ...], gap_steps: tuple[GapStep, ...]) -> None:
         """The piece to measure; another one starts at its first place."""
-        if name != self.name or spots != self.spots or rungs != self.rungs:
+        if name != self.name or spots != self.spots or gap_steps != self.gap_steps:
             if name != self.name:
                 self.found = {}
                 self.at = 0
-            self.name, self.spots, self.rungs, self.pending = name, spots, rungs, []
+            self.name, self.spots, self.gap_steps, self.pending = name, spots, gap_steps, []
 
     @property
     def spot(self) -> Spot | None:
         return self.spots[self.at % len(self.spots)] if self.spots else None
 
     @property
-    def rung(self) -> Rung | None:
+    def gap_step(self) -> GapStep | None:
         """The gap to try next, once there is nothing left to measure."""
-        return self.rungs[self.at % len(self.rungs)] if self.rungs and not self.spots else None
+        return self.gap_steps[self.at % len(self.gap_steps)] if self.gap_steps and not self.spots else None
 
     @property
     def count(self) -> int:
-        return len(self.spots) or len(self.rungs)
+        return len(self.spots) or len(self.gap_steps)
 
     def skip(self) -> None:
         self.at += 1
@@ -108,21 +108,21 @@ class Slip(Seeing):
 
     def try_rung(self, freed: bool, source: Literal["typed", "simulated", "imported"] = "typed") -> str:
         """One gap came free, or did not."""
-        rung = self.rung
-        if rung is None:
+        gap_step = self.gap_step
+        if gap_step is None:
             raise Refused("There is no gap to try here.")
         self.need_printer()
         self.at += 1
-        trial = self._trial(rung, freed, source)
-        words = f"{rung.drawn:.2f} mm {rung.direction}: {'came free' if freed else 'stuck'}"
+        trial = self._trial(gap_step, freed, source)
+        words = f"{gap_step.drawn:.2f} mm {gap_step.direction}: {'came free' if freed else 'stuck'}"
         self.workspace.add_trials((trial,), words)
         return f"{words}."
 
-    def _trial(self, rung: Rung, freed: bool, source: Literal["typed", "simulated", "imported"]) -> GapTrial:
+    def _trial(self, gap_step: GapStep, freed: bool, source: Literal["typed", "simulated", "imported"]) -> GapTrial:
         return GapTrial.model_validate(
             {
-                "direction": rung.direction,
-                "drawn": rung.drawn,
+                "direction": gap_step.direction,
+                "drawn": gap_step.drawn,
                 "freed": freed,
                 "layer_height": self.part.fit_setting.layer_height,
                 "source": source,
@@ -162,8 +162,8 @@ class Slip(Seeing):
             self.at += left
             self.workspace.add_readings(tuple(taken), f"{len(taken)} readings of a simulated print")
             return f"{len(taken)} places measured on a simulated print of {self.part.printer.name}."
-        if self.rungs:
-            rest = self.rungs[self.count - left :]
+        if self.gap_steps:
+            rest = self.gap_steps[self.count - left :]
             freed = {r: printed.came_free(r) for r in rest}
             self.at += left
             trials = tuple(self._trial(r, v, "simulated") for r, v in freed.items())

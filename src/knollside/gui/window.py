@@ -270,8 +270,8 @@ class Window(QMainWindow):
         else:
             self.log.tell((), nothing, nothing, nothing)
         detail, plain = view.get(nodes.DETAIL), view.get(nodes.PLAIN_LOG).fresh
-        laying = view.laying.shown
-        target = laying.ranking.target if laying is not None else 2.0
+        ranked = view.ranked.shown
+        target = ranked.ranking.target if ranked is not None else 2.0
         if detail.fresh is not None and view.part.loaded:
             self.log.put(detail.fresh.log, target, False)
         elif self.current.name == "Lay" and view.part.loaded and detail.shown is not None:

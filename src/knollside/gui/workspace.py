@@ -175,7 +175,7 @@ class Workspace(QObject):
         part = self._open()
         new = {k: body_of(k, v) for k, v in change.items()}
         old = {k: self.shop.parts.document(part.id, k) for k in change}
-        now = {k: getattr(part, k.value) for k in change}
+        now = {k: getattr(part, k.field) for k in change}
         if all(now[k] == v for k, v in change.items()):
             return False
         number = part.doc.revision

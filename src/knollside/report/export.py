@@ -14,7 +14,7 @@ from knollside.core.material.allowables import target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
-from knollside.core.model import Duty, PrinterFacts, Range, Recipe, Refused
+from knollside.core.model import DesignCase, PrinterFacts, Range, Recipe, Refused
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run.preflight import cautions, preflight
 from knollside.report.sheet import Sheet, sheet_html, sheet_pdf
@@ -29,11 +29,11 @@ class SheetInputs:
     job: str
     date: str
     corrections: tuple[Correction, ...]
-    duty: Duty
+    design_case: DesignCase
     recipe: Recipe
     card: Material
     direction: tuple[float, float, float]
-    way_title: str
+    orientation_title: str
     reserve: Range | None
     said: str
     reasons: tuple[str, ...]
@@ -44,13 +44,19 @@ class SheetInputs:
 
 def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
     """Settings and reasons in words."""
-    recipe, card, printer, direction, duty = told.recipe, told.card, told.printer, told.direction, told.duty
+    recipe, card, printer, direction, design_case = (
+        told.recipe,
+        told.card,
+        told.printer,
+        told.direction,
+        told.design_case,
+    )
     cost = price_of(edited.mesh, direction, recipe, card, PrinterMotion(), told.factor)
     height = float(laid(edited.mesh, direction).size[2])
     settings = [
         ("Printer", f"{printer.name}, {printer.nozzle_mm:g} mm nozzle"),
         ("Material", card.name),
-        ("Lies", f"{told.way_title}; the exported mesh is already turned"),
+        ("Lies", f"{told.orientation_title}; the exported mesh is already turned"),
         ("Layers", f"{recipe.layer_height:g} mm, {round(height / recipe.layer_height)} of them, {height:.1f} mm high"),
         ("Walls", f"{recipe.walls}, lines {recipe.line_width:g} mm wide"),
         ("Tops and bottoms", f"{recipe.tops} and {recipe.bottoms}"),
@@ -67,16 +73,16 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
         told.corrections,
         edited.changes,
         preflight(card, recipe, cost.grams, told.spool_left, height, printer.bed_mm[2]),
-        cautions(card, duty),
+        cautions(card, design_case),
     )
 
 
 def strength_words(told: SheetInputs) -> str:
     """What the sheet says of strength: no verdict where none may be given, and none from other settings."""
-    held_back = withheld(told.duty)
+    held_back = withheld(told.design_case)
     if held_back:
         return held_back
-    r, need = told.reserve, target_reserve(told.duty)
+    r, need = told.reserve, target_reserve(told.design_case)
     if r is None:
         return told.said or "No loads were stated; nothing is said about strength."
     sure = "holds" if r.low >= need else "does not surely hold"

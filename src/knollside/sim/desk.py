@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.proof.piece import Rung, Spot
+from knollside.core.proof.piece import GapStep, Spot
 
 
 @dataclass(frozen=True)
@@ -39,10 +39,10 @@ class SimulatedPrinter:
         """True size of one printed hole, pin or foot."""
         return self.true_size(kind, axis, drawn) + float(rng.normal(0, self.scatter))
 
-    def came_free(self, rung: Rung, rng: np.random.Generator) -> bool:
+    def came_free(self, gap_step: GapStep, rng: np.random.Generator) -> bool:
         """Whether one gap of a ladder let go."""
-        limit = self.frees if rung.direction == "in the layer" else self.frees_across
-        return bool(rung.drawn > limit + float(rng.normal(0, 0.02)))
+        limit = self.frees if gap_step.direction == "in the layer" else self.frees_across
+        return bool(gap_step.drawn > limit + float(rng.normal(0, 0.02)))
 
 
 @dataclass(frozen=True)
@@ -71,8 +71,10 @@ class PrintedPiece:
         """What the calliper shows the ``times``-th time it is put there."""
         return SimulatedCalliper().read(self.size(spot), np.random.default_rng([self.seed, times, *spot.name.encode()]))
 
-    def came_free(self, rung: Rung) -> bool:
-        return self.printer.came_free(rung, np.random.default_rng([self.seed, rung.number, len(rung.direction)]))
+    def came_free(self, gap_step: GapStep) -> bool:
+        return self.printer.came_free(
+            gap_step, np.random.default_rng([self.seed, gap_step.number, len(gap_step.direction)])
+        )
 
 
 PRINTERS = {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,7 +10,7 @@ import numpy as np
 from knollside.core.fit.correction import correct
 from knollside.core.fit.process import learn
 from knollside.core.model import Feature, Mate, Measurement
-from knollside.sim.desk import SimulatedCalliper, some_printer
+from knollside.sim.desk import SimulatedCalliper, SimulatedPrinter, some_printer
 
 UP = (0.0, 0.0, 1.0)
 
@@ -22,19 +23,25 @@ class LoopFigures:
     runs: int
     mean_error: float
     spread: float
-    held: float
+    within: float
     foretold: float
     fitted: float
     by_chance: tuple[tuple[float, float, int], ...]
 
 
-def run_loops(runs: int = 1000, holes: int = 8, seed: int = 20261124) -> LoopFigures:
-    """Each run is another printer, another bar of ``holes`` holes, and one corrected hole with a rod of its size."""
+def run_loops(
+    runs: int = 1000,
+    holes: int = 8,
+    seed: int = 20261124,
+    make: Callable[[np.random.Generator], SimulatedPrinter] = some_printer,
+) -> LoopFigures:
+    """Each run is another printer that ``make`` draws, another bar of ``holes`` holes, and one corrected hole with a
+    rod of its size."""
     rng = np.random.default_rng(seed)
     calliper = SimulatedCalliper()
     errors, held, chance, fits = [], [], [], []
     for _ in range(runs):
-        printer = some_printer(rng)
+        printer = make(rng)
         sizes = rng.uniform(3, 12, holes)
         taken = [
             Measurement(

@@ -38,9 +38,9 @@ def job_of(stated: Stated, kept: Storable, mesh: str, older: tuple[tuple[Revisio
         revision_note=doc.revision_note[:2000],
         features=_signatures(names, False),
         lost=_signatures(names, True),
-        duty=stated.duty,
+        design_case=stated.design_case,
         recipe=stated.recipe,
-        way=stated.way,
+        orientation=stated.orientation,
         mates=stated.mates,
         material=stated.material,
         own_cards=dict(stated.own),
@@ -79,13 +79,13 @@ def put_job(shop: Workshop, job_id: int, job: Job, name: str, mesh: PackedMesh) 
         names = names_from(job.features, job.lost, mesh.fingerprint) if job.features else None
         part = shop.parts.add(job_id, job.name or name, mesh, f"from {name}", printer, spool, names=names)
         stored: dict[Kind, object] = {
-            Kind.DUTY: job.duty,
+            Kind.DESIGN_CASE: job.design_case,
             Kind.RECIPE: job.recipe,
             Kind.MATES: job.mates,
             Kind.MATERIAL: job.material,
         }
-        if job.way is not None:
-            stored[Kind.WAY] = job.way
+        if job.orientation is not None:
+            stored[Kind.ORIENTATION] = job.orientation
         for kind, value in stored.items():
             shop.parts.put(part, kind, value)
         own = shop.machines.own_cards()

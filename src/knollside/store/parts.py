@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
-from knollside.core.model import Duty, Mate, Mesh, Recipe, Refused, Way
+from knollside.core.model import DesignCase, Mate, Mesh, Orientation, Recipe, Refused
 from knollside.store import meshes
 from knollside.store.ledger import Ledger, seal_of
 from knollside.store.meshes import PackedMesh
@@ -32,16 +32,16 @@ def _material(body: str) -> str:
 
 
 _READ: dict[Kind, Callable[[str], Any]] = {
-    Kind.DUTY: Duty.model_validate_json,
+    Kind.DESIGN_CASE: DesignCase.model_validate_json,
     Kind.RECIPE: Recipe.model_validate_json,
-    Kind.WAY: lambda body: None if body == "null" else Way.model_validate_json(body),
+    Kind.ORIENTATION: lambda body: None if body == "null" else Orientation.model_validate_json(body),
     Kind.MATES: _MATES.validate_json,
     Kind.MATERIAL: _material,
 }
 _WORDS = {
-    Kind.DUTY: "what it must do",
+    Kind.DESIGN_CASE: "what it must do",
     Kind.RECIPE: "its recipe",
-    Kind.WAY: "the way it lies",
+    Kind.ORIENTATION: "the way it lies",
     Kind.MATES: "what goes with it",
     Kind.MATERIAL: "its material",
 }
@@ -166,9 +166,9 @@ class Parts:
             name,
             known[0],
             known[1] if len(known) > 1 else None,
-            got.get(Kind.DUTY, Duty()),
+            got.get(Kind.DESIGN_CASE, DesignCase()),
             got.get(Kind.RECIPE, Recipe()),
-            got.get(Kind.WAY),
+            got.get(Kind.ORIENTATION),
             got.get(Kind.MATES, ()),
             got.get(Kind.MATERIAL, _sure(usual)),
             printer_id,

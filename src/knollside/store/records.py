@@ -10,17 +10,22 @@ from knollside.core.job.ask import MeshKey
 from knollside.core.job.file import Printed
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
-from knollside.core.model import BreakTest, Duty, Mate, Recipe, Way
+from knollside.core.model import BreakTest, DesignCase, Mate, Orientation, Recipe
 
 
 class Kind(StrEnum):
-    """The documents of a part."""
+    """The documents of a part, by the words they are stored under."""
 
-    DUTY = "duty"
+    DESIGN_CASE = "duty"
     RECIPE = "recipe"
-    WAY = "way"
+    ORIENTATION = "way"
     MATES = "mates"
     MATERIAL = "material"
+
+    @property
+    def field(self) -> str:
+        """What a part's records call it."""
+        return self.name.lower()
 
 
 @dataclass(frozen=True)
@@ -66,9 +71,9 @@ class PartDoc:
     name: str
     newest: Revision
     before: Revision | None
-    duty: Duty
+    design_case: DesignCase
     recipe: Recipe
-    way: Way | None
+    orientation: Orientation | None
     mates: tuple[Mate, ...]
     material: str
     printer_id: int | None

@@ -22,7 +22,18 @@ from knollside.core.material.own import OwnCard
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
 from knollside.core.mesh.load import MAX_TRIANGLES
-from knollside.core.model import Duty, GapTrial, Mate, Measurement, Mesh, PrinterFacts, Recipe, Record, Refused, Way
+from knollside.core.model import (
+    DesignCase,
+    GapTrial,
+    Mate,
+    Measurement,
+    Mesh,
+    Orientation,
+    PrinterFacts,
+    Recipe,
+    Record,
+    Refused,
+)
 from knollside.store.meshes import pack
 from knollside.store.records import Kind, PrintRecord
 from knollside.store.workshop import Workshop
@@ -53,9 +64,9 @@ class KeptPart(Record):
     printer: Number | None = None
     spool: Number | None = None
     revisions: tuple[KeptRevision, ...] = Field(min_length=1, max_length=100_000)
-    duty: Duty | None = None
+    design_case: DesignCase | None = Field(None, alias="duty")
     recipe: Recipe | None = None
-    way: Way | None = None
+    orientation: Orientation | None = Field(None, alias="way")
     mates: tuple[Mate, ...] | None = None
     material: str | None = Field(None, max_length=40)
 
@@ -122,7 +133,7 @@ def gathered(shop: Workshop) -> tuple[Whole, dict[str, bytes]]:
     for p in shop.parts.names():
         jobs[p.job_id] = p.job
         doc = shop.parts.get(p.id)
-        known = {k.value: shop.parts.document(p.id, k) is not None for k in Kind}
+        known = {k.field: shop.parts.document(p.id, k) is not None for k in Kind}
         revisions = []
         for r in shop.parts.revisions(p.id):
             if r.mesh_hash not in meshes:
@@ -247,7 +258,7 @@ def _put(shop: Workshop, told: Whole, raw: dict[str, bytes]) -> None:
         for r in later:
             shop.parts.add_revision(p.id, packed[r.mesh], r.note, r.motion, r.names, r.number)
         for kind in Kind:
-            value = getattr(p, kind.value)
+            value = getattr(p, kind.field)
             if value is not None:
                 shop.parts.put(p.id, kind, value)
     for m in told.readings:

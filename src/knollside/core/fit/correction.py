@@ -10,7 +10,7 @@ import numpy as np
 from scipy.special import stdtr
 
 from knollside.core.fit.finish import Coat, coat_of
-from knollside.core.fit.process import Setting, Shift, learn
+from knollside.core.fit.process import PrintSetting, Shift, learn
 from knollside.core.fit.windows import Target, Windows, gap_window, target
 from knollside.core.model import Feature, Mate, Measurement, Refused
 
@@ -56,7 +56,7 @@ def correct(
     direction: tuple[float, float, float],
     readings: Iterable[Measurement],
     partner: Feature | None = None,
-    setting: Setting | None = None,
+    setting: PrintSetting | None = None,
     windows: Windows | None = None,
 ) -> Correction:
     """The drawn diameter that prints at the size the mate wants. Diameters throughout, mm.
@@ -93,7 +93,7 @@ def _inside(f: Feature) -> bool:
 
 
 def _drawn_for(
-    size: float, taken: tuple[Measurement, ...], kind: str, axis: str, drawn: float, setting: Setting | None
+    size: float, taken: tuple[Measurement, ...], kind: str, axis: str, drawn: float, setting: PrintSetting | None
 ) -> float:
     """The drawn size that prints at ``size``: the shift is that of the corrected size, found in two rounds."""
     to = drawn
@@ -142,7 +142,7 @@ def _printed_pair(
     partner: Feature,
     direction: tuple[float, float, float],
     taken: tuple[Measurement, ...],
-    setting: Setting | None,
+    setting: PrintSetting | None,
     windows: Windows | None,
     shift: Shift,
     axis: str,

@@ -8,14 +8,14 @@ from collections.abc import Iterable
 import numpy as np
 from scipy.special import stdtrit
 
-from knollside.core.fit.process import Setting, learn
+from knollside.core.fit.process import PrintSetting, learn
 from knollside.core.model import Measurement, Range
 
 TYPICAL = Range(0.15, 0.05, 0.30)  # a body's first layer grows so much a side, mm
 LAYERS = 2  # how many layers do
 
 
-def learn_flare(readings: Iterable[Measurement], setting: Setting | None = None) -> Range:
+def learn_flare(readings: Iterable[Measurement], setting: PrintSetting | None = None) -> Range:
     """Extra width of the first layer, mm a side: the foot's width less what any outside of that size comes out at.
 
     A weak prior worth one reading; interval by Student's t.

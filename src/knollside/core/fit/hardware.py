@@ -186,7 +186,11 @@ def names(kind: str = "hole", near: float | None = None) -> list[str]:
 
 
 def suggestion(diameter: float, kind: str = "hole") -> tuple[str, str]:
-    """The hardware and class a hole or hexagon of this drawn size is most likely meant for."""
+    """The hardware and class a hole or hexagon of this drawn size is most likely meant for.
+
+    >>> suggestion(5.5), suggestion(8.0, "hexagon")
+    (('M5', 'medium'), ('nut M5', 'snug'))
+    """
     if kind == "hexagon":
         best = min((abs(v - diameter), n) for n, v in ISO_4032_FLATS.items())
         return (f"nut {best[1]}", "snug") if best[0] < 0.45 else ("as drawn", "as drawn")

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
 from knollside.core.fit.play import Wobble, wobble
-from knollside.core.model import Feature, Mesh
+from knollside.core.model import Feature, FeatureKind, Mesh
 
 _OFF = 0.6  # mm off one line
+
+
+HingeKind = Literal["cone", "pin"]
 
 
 @dataclass(frozen=True)
 class Hinge:
     """``kind`` 'cone' or 'pin'; mm between its outermost bearings; reach of the farthest corner from its axis."""
 
-    kind: str
+    kind: HingeKind
     span: float
     reach: float
 
@@ -27,7 +31,8 @@ class Hinge:
 
 def hinge_of(mesh: Mesh, features: tuple[Feature, ...], bodies: tuple[int, int]) -> Hinge | None:
     """Cones, or a pin in holes, of two bodies on one line; None where they share none."""
-    for kind, inner in (("cone", "cone"), ("pin", "hole")):
+    pairs: tuple[tuple[HingeKind, FeatureKind], ...] = (("cone", "cone"), ("pin", "hole"))
+    for kind, inner in pairs:
         own = [f for f in features if f.kind == kind and f.body in bodies]
         for f in own:
             line = [g for g in features if g.kind in (kind, inner) and g.body in bodies and _on(f, g)]

@@ -17,7 +17,7 @@ MOST_MOVED = 5.0  # mm a wall is moved at most
 
 
 @dataclass(frozen=True)
-class Opened:
+class OpenedGap:
     """The mesh with one gap changed: the pair, the gap before and as found now, and how many corners moved."""
 
     mesh: Mesh
@@ -27,7 +27,7 @@ class Opened:
     moved: int
 
 
-def set_gap(mesh: Mesh, bodies: tuple[int, int], to: float, before: float | None = None) -> Opened:
+def set_gap(mesh: Mesh, bodies: tuple[int, int], to: float, before: float | None = None) -> OpenedGap:
     """Bring the least gap of two bodies to ``to`` mm by moving the faces of the later body that look at the other.
 
     Raises :class:`Refused` where no face looks at it, or the gap does not come out true.
@@ -60,7 +60,7 @@ def set_gap(mesh: Mesh, bodies: tuple[int, int], to: float, before: float | None
         )
     if check(mesh).sound and not check(made).sound:
         raise Refused("Opened so, faces would cut into each other; nothing was changed.")
-    return Opened(made, bodies, before, now, len(np.unique(made.faces[np.concatenate(moved)])))
+    return OpenedGap(made, bodies, before, now, len(np.unique(made.faces[np.concatenate(moved)])))
 
 
 def _gap(mesh: Mesh, label: Ints, i: int, j: int) -> float:
@@ -69,7 +69,7 @@ def _gap(mesh: Mesh, label: Ints, i: int, j: int) -> float:
 
 
 @dataclass(frozen=True)
-class Wall:
+class MovedWall:
     """A flat and the one behind it: how thick the wall between them is, mm."""
 
     near: str
@@ -77,13 +77,13 @@ class Wall:
     thick: float
 
 
-def wall_behind(mesh: Mesh, features: tuple[Feature, ...], name: str) -> Wall:
+def wall_behind(mesh: Mesh, features: tuple[Feature, ...], name: str) -> MovedWall:
     """The wall that a flat is one side of. Raises :class:`Refused` where nothing parallel lies behind it."""
     f = next((g for g in features if g.id == name and g.kind == "flat"), None)
     if f is None:
         raise Refused("Take a flat face of the wall on the stage first.")
     n, c = np.asarray(f.axis), np.asarray(f.centre)
-    best: Wall | None = None
+    best: MovedWall | None = None
     own = mesh.vertices[np.unique(mesh.faces[f.faces])]
     for g in features:
         if g.kind != "flat" or g.body != f.body or float(np.dot(g.axis, n)) > -0.999:
@@ -91,7 +91,7 @@ def wall_behind(mesh: Mesh, features: tuple[Feature, ...], name: str) -> Wall:
         thick = float((c - np.asarray(g.centre)) @ n)
         other = mesh.vertices[np.unique(mesh.faces[g.faces])]
         if thick > 0.05 and _over(own, other, n) and (best is None or thick < best.thick):
-            best = Wall(f.id, g.id, thick)
+            best = MovedWall(f.id, g.id, thick)
     if best is None:
         raise Refused(f"{f.title} has no parallel face behind it; it is no plain wall.")
     return best
@@ -116,7 +116,9 @@ class Thickened:
     advice: str
 
 
-def thicken(mesh: Mesh, features: tuple[Feature, ...], wall: Wall, by: float, side: str, follow: bool) -> Thickened:
+def thicken(
+    mesh: Mesh, features: tuple[Feature, ...], wall: MovedWall, by: float, side: str, follow: bool
+) -> Thickened:
     """Make a wall ``by`` mm thicker (thinner where negative). ``side``: 'near', 'far' or 'both' faces move.
 
     With ``follow``, faces of other bodies that look at a moved face step back by as much, so that the gap returns.

@@ -39,7 +39,7 @@ _MOST_MORE = 200
 
 
 @dataclass(frozen=True)
-class Setting:
+class PrintSetting:
     """What readings must share with the print they speak for: nozzle and layer height, mm."""
 
     nozzle_mm: float
@@ -51,8 +51,8 @@ class Setting:
         return nozzle and (m.layer_height is None or abs(m.layer_height - self.layer_height) < 0.031)
 
 
-def setting_of(recipe: Recipe, nozzle_mm: float) -> Setting:
-    return Setting(nozzle_mm, recipe.layer_height)
+def setting_of(recipe: Recipe, nozzle_mm: float) -> PrintSetting:
+    return PrintSetting(nozzle_mm, recipe.layer_height)
 
 
 @dataclass(frozen=True)
@@ -140,7 +140,7 @@ def _row(kind: str, drawn: float) -> Array:
     return np.array([drawn - REFERENCE, kind == "hole", kind == "pin"], float)
 
 
-def process_of(readings: Iterable[Measurement], axis: str, setting: Setting | None = None) -> Process:
+def process_of(readings: Iterable[Measurement], axis: str, setting: PrintSetting | None = None) -> Process:
     """Fit one axis ('upright', 'lying', 'plumb'). Left-out readings do not count; those of another nozzle or layer
     height are counted as ``others``. Outliers (robust residual over 3.5; Iglewicz and Hoaglin 1993) are named, never
     dropped by themselves."""
@@ -202,9 +202,16 @@ def learn(
     kind: str,
     axis: str,
     drawn: float = REFERENCE,
-    setting: Setting | None = None,
+    setting: PrintSetting | None = None,
 ) -> Shift:
-    """Shift of one kind ('hole', 'pin') and axis at a drawn size."""
+    """Shift of one kind ('hole', 'pin') and axis at a drawn size.
+
+    Without a reading the typical values stand; a hole comes out smaller than drawn:
+
+    >>> shift = learn((), "hole", "upright")
+    >>> shift.value < 0, shift.source
+    (True, 'typical')
+    """
     return process_of(readings, axis, setting).shift(kind, drawn)
 
 
@@ -240,7 +247,7 @@ def history(
     kind: str,
     axis: str,
     drawn: float = REFERENCE,
-    setting: Setting | None = None,
+    setting: PrintSetting | None = None,
 ) -> tuple[Moved, ...]:
     """How a shift moved as readings came in, one entry a day and bar that spoke of it."""
     ordered = sorted(dated, key=lambda d: d[0])

@@ -10,7 +10,7 @@ import numpy as np
 from manifold3d import Manifold as Solid
 
 from knollside.core.fit.play import RUNNING_IN, across_of_flank
-from knollside.core.fit.process import Setting, learn
+from knollside.core.fit.process import PrintSetting, learn
 from knollside.core.mesh.helix import Profile, profile_of
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.solid import mesh_of, solid_of
@@ -37,7 +37,7 @@ class ThreadPlan:
 
 
 def plan_thread(
-    f: Feature, readings: Iterable[Measurement], setting: Setting | None = None, allowance: float = ALLOWANCE.value
+    f: Feature, readings: Iterable[Measurement], setting: PrintSetting | None = None, allowance: float = ALLOWANCE.value
 ) -> ThreadPlan:
     """What a thread's flanks need on this printer. ``allowance`` mm a flank is the play wanted in the end."""
     if f.kind != "thread" or f.diameter is None:

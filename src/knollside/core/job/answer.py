@@ -11,8 +11,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from knollside.core.lay.orientations import (
+    NET_DIRECTIONS,
+    Ground,
+    Ranking,
+    RatedOrientation,
+    rank,
+    rate_orientation,
+    survey,
+)
 from knollside.core.lay.stability import overhang_limit
-from knollside.core.lay.ways import NET_DIRECTIONS, Ground, Ranking, RatedWay, rank, rate_way, survey
 from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import UNIT_TO_MM, Soundness, check
@@ -21,17 +29,17 @@ from knollside.core.mesh.identity import Named
 from knollside.core.mesh.slicer import cut, section_of
 from knollside.core.model import (
     Array,
-    Duty,
+    DesignCase,
     Feature,
     Mesh,
+    Orientation,
     PrinterFacts,
     Range,
     Recipe,
-    Way,
     rotation_to_up,
 )
 from knollside.core.recipe.board import Board, Pricer, trade_board
-from knollside.core.recipe.choose import Choice, Reach, rank_materials
+from knollside.core.recipe.choose import MaterialChoice, Reach, rank_materials
 from knollside.core.recipe.layer_areas import layer_areas, use_of
 from knollside.core.recipe.price import Price, PrinterMotion, price
 from knollside.core.strength.field import POISSON, StressField, Tick, refuse_unready, solve
@@ -90,7 +98,7 @@ class Solved:
 
 def solve_part(
     part: PartFacts,
-    duty: Duty,
+    design_case: DesignCase,
     recipe: Recipe,
     modulus: float,
     cells: int = CELLS,
@@ -109,7 +117,7 @@ def solve_part(
     found = solve(
         part.mesh,
         part.features,
-        duty,
+        design_case,
         modulus,
         cells,
         skin,
@@ -127,29 +135,31 @@ def solve_part(
 
 def strength(
     part: PartFacts,
-    duty: Duty,
+    design_case: DesignCase,
     recipe: Recipe,
     card: Material,
     cells: int = CELLS,
-    way: Way | None = None,
+    orientation: Orientation | None = None,
     tick: Tick | None = None,
     probes: Array | None = None,
     exactly: bool = False,
 ) -> Strength:
     """The stress of a duty, as sums of unit answers, held against its limits; see :func:`solve_part`."""
     # Asked first: a material or a duty that cannot be judged refuses before any solving.
-    limits_of(duty, card)
-    refuse_unready(part.mesh, duty)
-    plan = plan_of(duty.held, duty.cases)
-    rows = duty.model_copy(update={"cases": plan.rows})
-    direction = None if way is None else way.direction
+    limits_of(design_case, card)
+    refuse_unready(part.mesh, design_case)
+    plan = plan_of(design_case.fixtures, design_case.cases)
+    rows = design_case.model_copy(update={"cases": plan.rows})
+    direction = None if orientation is None else orientation.direction
     found = solve_part(part, rows, recipe, card.modulus.value, cells, direction, tick, probes, exactly)
-    return replace(strength_of(mix(found.field, plan), duty, recipe, card), mesh_size=found.mesh_size)
+    return replace(strength_of(mix(found.field, plan), design_case, recipe, card), mesh_size=found.mesh_size)
 
 
-def strength_of(field: StressField, duty: Duty, recipe: Recipe, card: Material) -> Strength:
+def strength_of(field: StressField, design_case: DesignCase, recipe: Recipe, card: Material) -> Strength:
     """A field that is known already, held against this duty's limits."""
-    return Strength(field, limits_of(duty, card), card, recipe, target_reserve(duty), withheld(duty))
+    return Strength(
+        field, limits_of(design_case, card), card, recipe, target_reserve(design_case), withheld(design_case)
+    )
 
 
 def ground(
@@ -159,9 +169,9 @@ def ground(
     return survey(part.mesh, part.features, recipe, bed, directions)
 
 
-def ways(
+def orientations(
     part: PartFacts,
-    duty: Duty,
+    design_case: DesignCase,
     s: Strength,
     bed: tuple[float, float, float],
     directions: int = NET_DIRECTIONS,
@@ -169,7 +179,7 @@ def ways(
 ) -> Ranking:
     """The rated net and the short list; a ``known`` ground saves surveying the shape again."""
     under = known or ground(part, s.recipe, bed, directions)
-    return rank(part.mesh, part.features, s.field, s.limits, s.recipe, duty.purpose, s.target, bed, under)
+    return rank(part.mesh, part.features, s.field, s.limits, s.recipe, design_case.purpose, s.target, bed, under)
 
 
 def one_way(
@@ -178,8 +188,10 @@ def one_way(
     bed: tuple[float, float, float],
     direction: tuple[float, float, float],
     letter: str = "",
-) -> RatedWay:
-    return rate_way(letter, part.mesh, part.features, s.field, s.limits, s.recipe, s.target, bed, np.asarray(direction))
+) -> RatedOrientation:
+    return rate_orientation(
+        letter, part.mesh, part.features, s.field, s.limits, s.recipe, s.target, bed, np.asarray(direction)
+    )
 
 
 @dataclass(frozen=True)
@@ -204,13 +216,13 @@ def layer_log(part: PartFacts, s: Strength, direction: tuple[float, float, float
     n = np.asarray(direction, float)
     res = resultants(part.mesh, s.field, n, count)
     nominal = nominal_reserve(res, s.limits)
-    parting, every = point_reserves(s.field, s.limits, n)
+    interlayer_reserve, every = point_reserves(s.field, s.limits, n)
     z = s.field.points @ n - float((part.mesh.vertices @ n).min())
     step = res.heights[1] - res.heights[0]
     bins = np.clip((z / step).astype(int), 0, count - 1)
     peak = np.full(count, np.inf)
     clear = ~s.field.excluded
-    np.minimum.at(peak, bins[clear], parting[clear])
+    np.minimum.at(peak, bins[clear], interlayer_reserve[clear])
     # Judged points come in rows a cell apart: each row speaks for the heights half a cell up and down.
     reach = max(int(np.ceil(0.5 * s.field.cell / step)), 1)
     peak = np.min([np.roll(np.pad(peak, reach, constant_values=np.inf), k) for k in range(-reach, reach + 1)], axis=0)
@@ -292,38 +304,38 @@ def pricer(
     part: PartFacts,
     s: Strength,
     direction: tuple[float, float, float],
-    pace: PrinterMotion,
+    printer_motion: PrinterMotion,
     factor: Range,
     nozzle: float = 0.4,
 ) -> Pricer:
     """One way to lie, ready to price any recipe."""
-    return Pricer(part.mesh, s.field, s.limits, s.recipe, s.card, direction, pace, factor, nozzle)
+    return Pricer(part.mesh, s.field, s.limits, s.recipe, s.card, direction, printer_motion, factor, nozzle)
 
 
 def boards(
     part: PartFacts,
     s: Strength,
     direction: tuple[float, float, float],
-    pace: PrinterMotion,
+    printer_motion: PrinterMotion,
     factor: Range,
     nozzle: float = 0.4,
     tick: Tick | None = None,
 ) -> Board:
-    return trade_board(pricer(part, s, direction, pace, factor, nozzle), s.recipe, s.target, nozzle, tick)
+    return trade_board(pricer(part, s, direction, printer_motion, factor, nozzle), s.recipe, s.target, nozzle, tick)
 
 
 def materials(
     s: Strength,
-    duty: Duty,
+    design_case: DesignCase,
     direction: tuple[float, float, float],
     printer: PrinterFacts,
     cards: Iterable[Material],
     as_printed: float = 1.0,
     doubt: float = 0.0,
-) -> tuple[Choice, ...]:
+) -> tuple[MaterialChoice, ...]:
     """Every card held against the duty; ``as_printed`` and ``doubt`` as in rank_materials."""
     reach = Reach(int(printer.nozzle_max_c), int(printer.bed_max_c), printer.enclosed, printer.hard_nozzle)
-    return rank_materials(s.field, duty, direction, reach, cards, as_printed, doubt)
+    return rank_materials(s.field, design_case, direction, reach, cards, as_printed, doubt)
 
 
 def price_of(
@@ -331,12 +343,12 @@ def price_of(
     direction: tuple[float, float, float],
     recipe: Recipe,
     card: Material,
-    pace: PrinterMotion,
+    printer_motion: PrinterMotion,
     factor: Range,
 ) -> Price:
     """Grams and hours of one recipe for one way."""
-    stack = layer_areas(mesh, direction, recipe.layer_height, tuple({recipe.tops, recipe.bottoms}))
-    return price(stack.thickness, use_of(stack, recipe), recipe, card, pace, factor)
+    areas = layer_areas(mesh, direction, recipe.layer_height, tuple({recipe.tops, recipe.bottoms}))
+    return price(areas.thickness, use_of(areas, recipe), recipe, card, printer_motion, factor)
 
 
 @dataclass(frozen=True)
@@ -351,17 +363,17 @@ class Verified:
 
 def verify(
     part: PartFacts,
-    duty: Duty,
+    design_case: DesignCase,
     recipe: Recipe,
     card: Material,
-    way: Way,
+    orientation: Orientation,
     quick: Range,
     cells: int = CELLS,
     tick: Tick | None = None,
 ) -> Verified:
     """Solve the chosen recipe with tops, walls and infill as that way makes them."""
-    s = strength(part, duty, recipe, card, cells, way, tick)
-    rating = rate(s.field, s.limits, np.array([way.direction]))
+    s = strength(part, design_case, recipe, card, cells, orientation, tick)
+    rating = rate(s.field, s.limits, np.array([orientation.direction]))
     return Verified(quick, rating.range_of(0), s.field.greatest_movement, s)
 
 

@@ -35,6 +35,9 @@ def digest(value: object) -> str:
     Takes None, bool, int, float, str, bytes, paths, enums, tuples, frozensets and mappings of these, arrays, plane
     shapes, frozen dataclasses and pydantic records. Raises :class:`TypeError` for anything else, rather than
     leave it out.
+
+    >>> digest((1, 2.0, "a")) == digest((1, 2.0, "a")), digest(1) == digest(1.0)
+    (True, False)
     """
     out = hashlib.sha256()
     for piece in _pieces(value):

@@ -8,9 +8,10 @@ from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct, Fits
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.recipe import Build, PriceOf
-from knollside.core.job.questions.strength import Prove, Rank, StrengthOf, strength_question
+from knollside.core.job.questions.settling import Prove
+from knollside.core.job.questions.strength import Rank, StrengthOf, strength_question
 from knollside.core.job.stated import Stated
-from knollside.core.lay.ways import NET_DIRECTIONS
+from knollside.core.lay.orientations import NET_DIRECTIONS
 from knollside.core.mesh.identity import Named, Names, Signature
 
 Vec = tuple[float, float, float]
@@ -19,9 +20,9 @@ Vec = tuple[float, float, float]
 def stated_of(job: Job) -> Stated:
     """All that a job file states."""
     return Stated(
-        job.duty,
+        job.design_case,
         job.recipe,
-        job.way,
+        job.orientation,
         job.mates,
         job.material,
         job.printer,
@@ -57,11 +58,11 @@ def ask_strength(
     exactly: bool = False,
     probes: tuple[Vec, ...] = (),
 ) -> StrengthOf:
-    return strength_question(part, s.duty, s.recipe, s.card, cells, direction, exactly, probes)
+    return strength_question(part, s.design_case, s.recipe, s.card, cells, direction, exactly, probes)
 
 
-def ask_ways(strength: StrengthOf, s: Stated, directions: int = NET_DIRECTIONS) -> Rank:
-    return Rank(strength, s.duty.purpose, s.printer.bed_mm, directions)
+def ask_orientations(strength: StrengthOf, s: Stated, directions: int = NET_DIRECTIONS) -> Rank:
+    return Rank(strength, s.design_case.purpose, s.printer.bed_mm, directions)
 
 
 def ask_board(strength: StrengthOf, s: Stated, direction: Vec, doubt: float, checked: bool = False) -> Build:

@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from knollside.core.lay.bed_adhesion import BedAdhesion, bed_adhesion
+from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.lay.seams import seam_advice
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import Bill, bill, regions
 from knollside.core.lay.surface_steps import surface_steps
-from knollside.core.lay.ways import RatedWay
 from knollside.core.material.cards import Material
-from knollside.core.model import Feature, Holding, Mesh, Range, Recipe
+from knollside.core.model import Feature, Mesh, Range, Recipe, SupportSettings
 from knollside.core.recipe.layer_areas import use_of_layers
 from knollside.core.recipe.price import PrinterMotion, price
 
@@ -23,17 +23,17 @@ _UPRIGHT = np.cos(np.radians(8))
 @dataclass(frozen=True)
 class Column:
     """One way with everything that is weighed against the others. ``upright`` of ``holes`` stand upright; ``hours``
-    with supports; ``grain`` of the show faces; ``seam`` the side it may run; ``beaten`` by another way in every
+    with supports; ``surface_steps`` of the show faces; ``seam`` the side it may run; ``beaten`` by another way in every
     respect, its letter, or empty."""
 
-    way: RatedWay
+    orientation: RatedOrientation
     bill: Bill
     bed: BedAdhesion
     grams: float
     hours: Range
     upright: int
     holes: int
-    grain: str = ""
+    surface_steps: str = ""
     seam: str = ""
     beaten: str = ""
 
@@ -41,7 +41,7 @@ class Column:
     def costs(self) -> tuple[float, ...]:
         """What counts against it, each the less the better."""
         return (
-            -float(np.nan_to_num(self.way.reserve.value)),  # no load, no difference
+            -float(np.nan_to_num(self.orientation.reserve.value)),  # no load, no difference
             self.bill.grams,
             float(len(self.bill.scars)),
             float(self.bill.open_ones),
@@ -55,29 +55,29 @@ def column(
     features: tuple[Feature, ...],
     marks: dict[str, str],
     mates: tuple[str, ...],
-    way: RatedWay,
+    orientation: RatedOrientation,
     recipe: Recipe,
-    holding: Holding,
+    support_settings: SupportSettings,
     card: Material,
-    pace: PrinterMotion,
+    printer_motion: PrinterMotion,
     factor: Range,
     enclosed: bool = False,
 ) -> Column:
     """Weigh one way: its supports by exact layers, its price by its own slices. ``mates`` are the holes that matter;
     all of them where none is named."""
-    strata = lay_strata(mesh, way.direction, recipe)
-    cost = bill(regions(mesh, features, marks, strata, recipe, holding, card), holding)
+    strata = lay_strata(mesh, orientation.direction, recipe)
+    cost = bill(regions(mesh, features, marks, strata, recipe, support_settings, card), support_settings)
     use, thickness = use_of_layers(strata.outline, strata.h, recipe)
-    own = price(thickness, use, recipe, card, pace, factor)
+    own = price(thickness, use, recipe, card, printer_motion, factor)
     holes = [f for f in features if f.kind in ("hole", "slot", "hexagon") and (not mates or f.id in mates)]
-    upright = sum(abs(float(np.dot(f.axis, way.direction))) > _UPRIGHT for f in holes)
+    upright = sum(abs(float(np.dot(f.axis, orientation.direction))) > _UPRIGHT for f in holes)
     more = factor.times(cost.minutes / 60)
     hours = Range(own.hours.value + more.value, own.hours.low + more.low, own.hours.high + more.high, own.hours.source)
-    bed = bed_adhesion(way.footing, card, enclosed)
-    grain = surface_steps(mesh, features, marks, way.direction, recipe.layer_height)
-    seam = seam_advice(mesh, features, marks, (way.place,), strata)
+    bed = bed_adhesion(orientation.footing, card, enclosed)
+    seen = surface_steps(mesh, features, marks, orientation.direction, recipe.layer_height)
+    seam = seam_advice(mesh, features, marks, (orientation.place,), strata)
     side = seam.side if seam is not None else "any"
-    return Column(way, cost, bed, own.grams + cost.grams, hours, upright, len(holes), grain, side)
+    return Column(orientation, cost, bed, own.grams + cost.grams, hours, upright, len(holes), seen, side)
 
 
 def unbeaten(columns: list[Column]) -> tuple[Column, ...]:
@@ -87,7 +87,7 @@ def unbeaten(columns: list[Column]) -> tuple[Column, ...]:
         mine = np.array(c.costs)
         by = next(
             (
-                o.way.letter
+                o.orientation.letter
                 for o in columns
                 if o is not c and (np.array(o.costs) <= mine + 1e-9).all() and (np.array(o.costs) < mine - 1e-9).any()
             ),

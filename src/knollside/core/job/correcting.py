@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knollside.core.fit.correction import Correction, axis_of, correct
-from knollside.core.fit.process import Setting, learn
+from knollside.core.fit.process import PrintSetting, learn
 from knollside.core.fit.windows import Windows
 from knollside.core.job.answer import PartFacts
 from knollside.core.mesh.bore import Cut, Piece, carve_all, grown, shrunk
@@ -21,7 +21,7 @@ def corrections(
     mates: tuple[Mate, ...],
     direction: tuple[float, float, float],
     readings: tuple[Measurement, ...],
-    setting: Setting | None = None,
+    setting: PrintSetting | None = None,
     windows: Windows | None = None,
 ) -> tuple[tuple[Correction, ...], tuple[str, ...]]:
     """Every mate's correction, and a sentence for each that cannot be given."""
@@ -45,7 +45,7 @@ def corrections(
     return tuple(good), tuple(refused)
 
 
-def sag_of(readings: tuple[Measurement, ...], drawn: float, setting: Setting | None = None) -> float:
+def sag_of(readings: tuple[Measurement, ...], drawn: float, setting: PrintSetting | None = None) -> float:
     """How far the roof of a lying hole sags, mm: across less top to bottom, as learned (typical until measured)."""
     level, plumb = (learn(readings, "hole", axis, drawn, setting).value for axis in ("lying", "plumb"))
     return max(level - plumb, 0.0)

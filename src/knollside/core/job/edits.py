@@ -13,7 +13,7 @@ from knollside.core.fit.hardware import suggestion
 from knollside.core.model import (
     BearingLoad,
     DeflectionLoad,
-    Duty,
+    DesignCase,
     FaceMark,
     Feature,
     FixedFixture,
@@ -39,44 +39,44 @@ FIRST_LOAD_N = 50.0
 class Said:
     """A duty with its mates: all that can be said of a part's faces."""
 
-    duty: Duty
+    design_case: DesignCase
     mates: Mates
 
 
-def marks_of(duty: Duty, mates: Mates) -> dict[str, FaceMark]:
+def marks_of(design_case: DesignCase, mates: Mates) -> dict[str, FaceMark]:
     """What is said of each feature, one mark each: held before pushed before mates before what it looks like."""
-    out = {name: FaceMark(mark.value) for name, mark in duty.marks.items()}
+    out = {name: FaceMark(mark.value) for name, mark in design_case.marks.items()}
     for m in mates:
         for name in (m.feature, m.partner):
             if name:
                 out[name] = FaceMark.MATES
-    for c in duty.cases:
+    for c in design_case.cases:
         out |= {ld.feature: FaceMark.PUSHED for ld in c.loads if ld.feature}
-    out |= {h.feature: FaceMark.HELD for h in duty.held if h.feature}
+    out |= {h.feature: FaceMark.HELD for h in design_case.fixtures if h.feature}
     return out
 
 
-def spoken_of(duty: Duty, mates: Mates) -> set[str]:
+def spoken_of(design_case: DesignCase, mates: Mates) -> set[str]:
     """Ids of all features that something is said of."""
-    return set(marks_of(duty, mates))
+    return set(marks_of(design_case, mates))
 
 
-def marked(duty: Duty, mates: Mates, feature: Feature, mark: FaceMark | None) -> Said:
+def marked(design_case: DesignCase, mates: Mates, feature: Feature, mark: FaceMark | None) -> Said:
     """Say one thing of a feature, in place of what was said before; None takes everything back but its mate."""
     name = feature.id
-    duty = released(unloaded(duty, name), name)
-    marks = {k: v for k, v in duty.marks.items() if k != name}
+    design_case = released(unloaded(design_case, name), name)
+    marks = {k: v for k, v in design_case.marks.items() if k != name}
     if mark is FaceMark.HELD:
-        duty = duty.model_copy(update={"held": (*duty.held, FixedFixture(feature=name))})
+        design_case = design_case.model_copy(update={"fixtures": (*design_case.fixtures, FixedFixture(feature=name))})
     elif mark is FaceMark.PUSHED:
-        duty = pushed(duty, name)
+        design_case = pushed(design_case, name)
     elif mark is FaceMark.MATES:
         mates = with_mate(mates, feature)
     elif mark is not None:
         marks[name] = SurfaceMark(mark.value)
     else:
         mates = tuple(m for m in mates if m.feature != name)
-    return Said(duty.model_copy(update={"marks": marks}), mates)
+    return Said(design_case.model_copy(update={"marks": marks}), mates)
 
 
 def with_mate(mates: Mates, feature: Feature) -> Mates:
@@ -108,77 +108,85 @@ def mate_dropped(mates: Mates, feature: str) -> Mates:
     return tuple(m for m in mates if m.feature != feature)
 
 
-def pushed(duty: Duty, feature: str) -> Duty:
+def pushed(design_case: DesignCase, feature: str) -> DesignCase:
     """A first load on a feature, straight down, joined to the first case."""
     load = ForceLoad(feature=feature, force_N=(0.0, 0.0, -FIRST_LOAD_N))
-    if not duty.cases:
-        return duty.model_copy(update={"cases": (LoadCase(name="the load", loads=(load,)),)})
-    first = duty.cases[0]
+    if not design_case.cases:
+        return design_case.model_copy(update={"cases": (LoadCase(name="the load", loads=(load,)),)})
+    first = design_case.cases[0]
     joined = first.model_copy(update={"loads": (*first.loads, load)})
-    return duty.model_copy(update={"cases": (joined, *duty.cases[1:])})
+    return design_case.model_copy(update={"cases": (joined, *design_case.cases[1:])})
 
 
-def loaded(duty: Duty, feature: str) -> Duty:
+def loaded(design_case: DesignCase, feature: str) -> DesignCase:
     """A load case of its own on a feature."""
-    name = _fresh_name({c.name for c in duty.cases})
+    name = _fresh_name({c.name for c in design_case.cases})
     case = LoadCase(name=name, loads=(ForceLoad(feature=feature, force_N=(0.0, 0.0, -FIRST_LOAD_N)),))
-    return duty.model_copy(update={"cases": (*duty.cases, case)})
+    return design_case.model_copy(update={"cases": (*design_case.cases, case)})
 
 
 def _fresh_name(taken: set[str]) -> str:
     return next(n for n in (f"load {i}" for i in range(1, 1000)) if n not in taken)
 
 
-def unloaded(duty: Duty, feature: str) -> Duty:
+def unloaded(design_case: DesignCase, feature: str) -> DesignCase:
     """No load on a feature any more; cases that lose their last load go."""
     cases = tuple(
-        c.model_copy(update={"loads": tuple(ld for ld in c.loads if ld.feature != feature)}) for c in duty.cases
+        c.model_copy(update={"loads": tuple(ld for ld in c.loads if ld.feature != feature)}) for c in design_case.cases
     )
-    return duty.model_copy(update={"cases": tuple(c for c in cases if c.loads)})
+    return design_case.model_copy(update={"cases": tuple(c for c in cases if c.loads)})
 
 
-def case_changed(duty: Duty, i: int, case: LoadCase) -> Duty:
-    return duty.model_copy(update={"cases": (*duty.cases[:i], case, *duty.cases[i + 1 :])})
+def case_changed(design_case: DesignCase, i: int, case: LoadCase) -> DesignCase:
+    return design_case.model_copy(update={"cases": (*design_case.cases[:i], case, *design_case.cases[i + 1 :])})
 
 
-def case_dropped(duty: Duty, i: int) -> Duty:
-    return duty.model_copy(update={"cases": (*duty.cases[:i], *duty.cases[i + 1 :])})
+def case_dropped(design_case: DesignCase, i: int) -> DesignCase:
+    return design_case.model_copy(update={"cases": (*design_case.cases[:i], *design_case.cases[i + 1 :])})
 
 
-def aimed(duty: Duty, case: int, load: int, toward: Vec) -> Duty:
+def aimed(design_case: DesignCase, case: int, load: int, toward: Vec) -> DesignCase:
     """One load turned to a direction, as strong as it was."""
-    c = duty.cases[case]
+    c = design_case.cases[case]
     loads = [*c.loads[:load], _aimed(c.loads[load], toward), *c.loads[load + 1 :]]
-    return case_changed(duty, case, _with_loads(c, loads))
+    return case_changed(design_case, case, _with_loads(c, loads))
 
 
-def held_as(duty: Duty, i: int, kind: FixtureKind) -> Duty:
+def held_as(design_case: DesignCase, i: int, kind: FixtureKind) -> DesignCase:
     """One hold made another kind."""
-    return duty.model_copy(update={"held": (*duty.held[:i], fixed_as(duty.held[i], kind), *duty.held[i + 1 :])})
+    return design_case.model_copy(
+        update={
+            "fixtures": (
+                *design_case.fixtures[:i],
+                fixed_as(design_case.fixtures[i], kind),
+                *design_case.fixtures[i + 1 :],
+            )
+        }
+    )
 
 
-def let_go(duty: Duty, i: int) -> Duty:
-    return duty.model_copy(update={"held": (*duty.held[:i], *duty.held[i + 1 :])})
+def let_go(design_case: DesignCase, i: int) -> DesignCase:
+    return design_case.model_copy(update={"fixtures": (*design_case.fixtures[:i], *design_case.fixtures[i + 1 :])})
 
 
-def released(duty: Duty, feature: str) -> Duty:
+def released(design_case: DesignCase, feature: str) -> DesignCase:
     """A feature held no more."""
-    return duty.model_copy(update={"held": tuple(h for h in duty.held if h.feature != feature)})
+    return design_case.model_copy(update={"fixtures": tuple(h for h in design_case.fixtures if h.feature != feature)})
 
 
-def with_tread(duty: Duty, name: str, value: float | None) -> Duty:
+def with_knock_down(design_case: DesignCase, name: str, value: float | None) -> DesignCase:
     """One's own factor on the stair, or the typical one again (None)."""
-    treads = {k: v for k, v in duty.treads.items() if k != name}
+    own_knock_downs = {k: v for k, v in design_case.own_knock_downs.items() if k != name}
     if value is not None:
-        treads[name] = value
-    return Duty.model_validate(duty.model_dump() | {"treads": treads})
+        own_knock_downs[name] = value
+    return DesignCase.model_validate(design_case.model_dump() | {"own_knock_downs": own_knock_downs})
 
 
-def without(duty: Duty, names: set[str]) -> Duty:
+def without(design_case: DesignCase, names: set[str]) -> DesignCase:
     """Nothing said any more of features that are not there."""
     for name in names:
-        duty = released(unloaded(duty, name), name)
-    return duty.model_copy(update={"marks": {k: v for k, v in duty.marks.items() if k not in names}})
+        design_case = released(unloaded(design_case, name), name)
+    return design_case.model_copy(update={"marks": {k: v for k, v in design_case.marks.items() if k not in names}})
 
 
 def size_of(case: LoadCase) -> float:

@@ -18,15 +18,15 @@ from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Signature
 from knollside.core.model import (
     BreakTest,
-    Duty,
+    DesignCase,
     GapTrial,
     Mate,
     Measurement,
+    Orientation,
     PrinterFacts,
     Recipe,
     Record,
     Refused,
-    Way,
 )
 
 MAX_BYTES = 32 * 1024 * 1024
@@ -79,9 +79,9 @@ class Job(Record):
     revision_note: str = Field("", max_length=2000)
     features: dict[FeatureName, Signature] = Field(default_factory=dict, max_length=20_000)
     lost: dict[FeatureName, Signature] = Field(default_factory=dict, max_length=20_000)
-    duty: Duty = Duty()
+    design_case: DesignCase = Field(DesignCase(), alias="duty")
     recipe: Recipe = Recipe()
-    way: Way | None = None
+    orientation: Orientation | None = Field(None, alias="way")
     mates: tuple[Mate, ...] = Field((), max_length=400)
     material: str = Field("PETG", max_length=40)
     own_cards: dict[str, OwnCard] = Field(default_factory=dict, max_length=100)
@@ -108,7 +108,16 @@ def read_job(path: str | Path) -> Job:
 
 
 def parse_job(text: str, name: str = "job") -> Job:
-    """A job from its text, of either format; raises :class:`Refused` naming the field that is wrong."""
+    """A job from its text, of either format; raises :class:`Refused` naming the field that is wrong.
+
+    >>> parse_job('{"mesh": "arm.stl", "recipe": {"walls": 4}}').recipe.walls
+    4
+    >>> parse_job('{"mesh": "arm.stl", "recipe": {"walls": "many"}}')
+    Traceback (most recent call last):
+    ...
+    knollside.core.model.base.Refused: job: recipe > walls: Input should be a valid integer, unable to parse string
+    as an integer.
+    """
     try:
         told = json.loads(text)
         if not isinstance(told, dict):
@@ -125,17 +134,17 @@ def parse_job(text: str, name: str = "job") -> Job:
         raise Refused(f"{name}: {where}: {first['msg']}{more}.") from None
 
 
-_OF_DUTY = ("purpose", "held", "cases", "surroundings", "danger", "marks", "treads", "critical_mm", "weights")
+_OF_DESIGN_CASE = ("purpose", "held", "cases", "surroundings", "danger", "marks", "treads", "critical_mm", "weights")
 _TOLD_BY_OTHERS = ("held", "pushed", "mates")
 
 
 def _from_first(told: dict[str, Any]) -> dict[str, Any]:
     """The first format's fields where the second has them; what is wrong in them is found afterwards."""
-    out = {k: v for k, v in told.items() if k not in (*_OF_DUTY, "format", "way", "measurements", "breaks")}
-    duty = {k: told[k] for k in _OF_DUTY if k in told}
-    if isinstance(duty.get("marks"), dict):
-        duty["marks"] = {k: v for k, v in duty["marks"].items() if v not in _TOLD_BY_OTHERS}
-    out["duty"] = duty
+    out = {k: v for k, v in told.items() if k not in (*_OF_DESIGN_CASE, "format", "way", "measurements", "breaks")}
+    design_case = {k: told[k] for k in _OF_DESIGN_CASE if k in told}
+    if isinstance(design_case.get("marks"), dict):
+        design_case["marks"] = {k: v for k, v in design_case["marks"].items() if v not in _TOLD_BY_OTHERS}
+    out["duty"] = design_case
     if told.get("way") is not None:
         out["way"] = {"direction": told["way"]}
     out["readings"] = told.get("measurements", ())
@@ -147,4 +156,7 @@ def _from_first(told: dict[str, Any]) -> dict[str, Any]:
 
 def write_job(job: Job) -> str:
     """The job as JSON text, readable by :func:`parse_job`."""
-    return json.dumps(job.model_dump(mode="json", exclude_defaults=True) | {"format": job.format}, indent=1) + "\n"
+    return (
+        json.dumps(job.model_dump(mode="json", exclude_defaults=True, by_alias=True) | {"format": job.format}, indent=1)
+        + "\n"
+    )

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
 from knollside.core.job.answer import LayerLog, PartFacts, Strength
-from knollside.core.lay.ways import Ranking, RatedWay
+from knollside.core.lay.orientations import Ranking, RatedOrientation
 from knollside.core.material.allowables import ROOM, limits_of
-from knollside.core.model import Duty, Refused
+from knollside.core.model import DesignCase, Refused
 from knollside.core.recipe.board import Board
-from knollside.core.recipe.choose import Choice
+from knollside.core.recipe.choose import MaterialChoice
 from knollside.core.strength.rating import rate
 
 
@@ -21,7 +22,7 @@ class Remedy:
     """One remedy: ``kind`` (way, thicken, fillet, material, recipe, place, load), what to do, the reserve it
     would give (None where it is set to give just what is needed), and what it costs."""
 
-    kind: str
+    kind: Literal["way", "thicken", "fillet", "material", "recipe", "place", "load"]
     title: str
     reserve: float | None
     price: str
@@ -29,25 +30,25 @@ class Remedy:
 
 def remedies(
     part: PartFacts,
-    duty: Duty,
+    design_case: DesignCase,
     s: Strength,
     ranking: Ranking,
-    way: RatedWay,
+    orientation: RatedOrientation,
     log: LayerLog | None,
     board: Board | None = None,
-    choices: tuple[Choice, ...] = (),
+    choices: tuple[MaterialChoice, ...] = (),
 ) -> tuple[Remedy, ...]:
     """Remedies for one way, likeliest first. Nothing is drawn into the mesh: it says what to change in the model."""
-    have, need = way.reserve.value, s.target
+    have, need = orientation.reserve.value, s.target
     out: list[Remedy] = []
-    better = [w for w in ranking.ways if w.reserve.value > 1.1 * have and w.footing.stands and w.footing.fits]
+    better = [w for w in ranking.orientations if w.reserve.value > 1.1 * have and w.footing.stands and w.footing.fits]
     if better:
         best = max(better, key=lambda w: w.reserve.value)
-        more = (best.overhang - way.overhang) / 100
-        price = f"{best.footing.height - way.footing.height:+.0f} mm high, {more:+.0f} cm² leaning too far"
+        more = (best.overhang - orientation.overhang) / 100
+        price = f"{best.footing.height - orientation.footing.height:+.0f} mm high, {more:+.0f} cm² leaning too far"
         out.append(Remedy("way", f"Lie it as {best.letter}, {best.title.lower()}", best.reserve.value, price))
     if have < need:
-        out += _thicken(part, s, way, log, need / have)
+        out += _thicken(part, s, orientation, log, need / have)
     for c in choices:
         if c.reserve is not None and not c.out and c.card.name != s.card.name and c.reserve.value > 1.05 * have:
             extra = c.card.price_per_kg / s.card.price_per_kg
@@ -56,7 +57,7 @@ def remedies(
             break
     if board is not None:
         out += _recipe(board, have, need)
-    cool = _cooler(duty, s, way, need)
+    cool = _cooler(design_case, s, orientation, need)
     if cool is not None:
         out.append(cool)
     if 0.1 * need < have < need:
@@ -72,7 +73,9 @@ def remedies(
     return tuple(out)
 
 
-def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, short: float) -> list[Remedy]:
+def _thicken(
+    part: PartFacts, s: Strength, orientation: RatedOrientation, log: LayerLog | None, short: float
+) -> list[Remedy]:
     """How much more section, or which fillet, from the resultants at the weak height.
 
     A bent section gains with the square of its depth; a peak over the nominal stress falls with the corner's
@@ -88,15 +91,15 @@ def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, 
     out = [
         Remedy(
             "thicken",
-            f"Make it {deeper * 100:.0f} % deeper at {way.place_height:.0f} mm, {way.place_name}",
+            f"Make it {deeper * 100:.0f} % deeper at {orientation.place_height:.0f} mm, {orientation.place_name}",
             None,
             "in the model; about as much more filament there",
         )
     ]
     if log is None or not len(log.nominal):
         return out
-    k = int(np.argmin(np.abs(log.heights - way.place_height)))
-    nominal, peak = float(log.nominal[k]), way.reserve.value
+    k = int(np.argmin(np.abs(log.heights - orientation.place_height)))
+    nominal, peak = float(log.nominal[k]), orientation.reserve.value
     if not (np.isfinite(nominal) and nominal > 1.25 * peak):
         return out
     depth = math.sqrt(max(float(log.area[k]), 1.0))
@@ -108,7 +111,7 @@ def _thicken(part: PartFacts, s: Strength, way: RatedWay, log: LayerLog | None, 
                 0,
                 Remedy(
                     "fillet",
-                    f"Round the inner corner {way.place_name} to about {radius:.0f} mm",
+                    f"Round the inner corner {orientation.place_name} to about {radius:.0f} mm",
                     None,
                     f"in the model; the corner now carries {now:.1f} times the plain stress",
                 ),
@@ -129,22 +132,22 @@ def _recipe(board: Board, have: float, need: float) -> list[Remedy]:
     return [Remedy("recipe", f"Print {d.recipe.walls} walls, {fill}", d.reserve.value, price)]
 
 
-def _cooler(duty: Duty, s: Strength, way: RatedWay, need: float) -> Remedy | None:
+def _cooler(design_case: DesignCase, s: Strength, orientation: RatedOrientation, need: float) -> Remedy | None:
     """The warmest place that would still give what is needed, or what room heat gives."""
-    now = duty.surroundings.temperature_c
+    now = design_case.surroundings.temperature_c
     if now <= ROOM + 5:
         return None
 
     def at(celsius: float) -> float:
-        place = duty.surroundings.model_copy(update={"temperature_c": celsius})
-        limits = limits_of(duty.model_copy(update={"surroundings": place}), s.card)
-        return float(rate(s.field, limits, np.array([way.direction])).reserve[0])
+        place = design_case.surroundings.model_copy(update={"temperature_c": celsius})
+        limits = limits_of(design_case.model_copy(update={"surroundings": place}), s.card)
+        return float(rate(s.field, limits, np.array([orientation.direction])).reserve[0])
 
     try:
         best = at(ROOM)
-        if best <= 1.08 * way.reserve.value or best < 0.5 * need:
+        if best <= 1.08 * orientation.reserve.value or best < 0.5 * need:
             return None
-        sure = way.reserve.low / way.reserve.value  # the low end decides at any heat
+        sure = orientation.reserve.low / orientation.reserve.value  # the low end decides at any heat
         warmest = next((c for c in range(int(now), int(ROOM), -1) if at(c) * sure >= need), int(ROOM))
     except Refused:
         return None

@@ -9,10 +9,10 @@ import numpy as np
 
 from knollside.core.job import answer
 from knollside.core.job.answer import PartFacts
-from knollside.core.job.questions.strength import Proved
+from knollside.core.job.questions.settling import Proved
 from knollside.core.material.bond import bond_at
 from knollside.core.material.cards import Material, with_bond
-from knollside.core.model import Duty, Range, Recipe, Refused, Way, rotation_to_up
+from knollside.core.model import DesignCase, Orientation, Range, Recipe, Refused, rotation_to_up
 from knollside.core.run.gcode import Toolpath
 from knollside.core.run.sliced import Difference, Sliced, describe, differences
 
@@ -37,18 +37,18 @@ def check_sliced(
     moves: Toolpath,
     name: str,
     part: PartFacts,
-    duty: Duty,
+    design_case: DesignCase,
     plan: Recipe,
     card: Material,
-    way: Way,
+    orientation: Orientation,
     prove: Callable[[Recipe, Material], Proved],
     weak: tuple[tuple[float, float, float], ...] = (),
 ) -> SlicedCheck:
     """Compare a file's moves with the plan for ``way``; ``weak`` places in the part's frame. ``prove`` solves what was
     found in the file as it would be printed, or refuses."""
     found = describe(moves)
-    laid = answer.laid(part.mesh, way.direction)
-    turn = rotation_to_up(way.direction)
+    laid = answer.laid(part.mesh, orientation.direction)
+    turn = rotation_to_up(orientation.direction)
     turned = part.mesh.turned(turn)
     low, high = turned.bounds
     middle = np.r_[(low[:2] + high[:2]) / 2, low[2]]
@@ -61,7 +61,7 @@ def check_sliced(
     reserve, why = None, ""
     if any(d.title == "Another size" for d in told):
         why = "It is not worked out: the file prints another size."
-    elif not (duty.held and any(c.loads for c in duty.cases)):
+    elif not (design_case.fixtures and any(c.loads for c in design_case.cases)):
         why = "Nothing is asked of the part yet."
     else:
         try:

@@ -15,8 +15,8 @@ import manifold3d as m3
 import numpy as np
 
 from knollside.core.job.answer import PartFacts, Strength
+from knollside.core.lay.orientations import RatedOrientation, candidates
 from knollside.core.lay.stability import fitting, standing
-from knollside.core.lay.ways import RatedWay, candidates
 from knollside.core.mesh.slicer import Section
 from knollside.core.mesh.solid import mesh_of, solid_of
 from knollside.core.model import Array, Mesh, Refused, rotation_to_up
@@ -69,7 +69,7 @@ class CutPlan:
 def cut_plans(
     part: PartFacts,
     s: Strength,
-    whole: RatedWay,
+    whole: RatedOrientation,
     bed: tuple[float, float, float],
     most: int = 3,
     tick: Callable[[float, str], None] | None = None,
@@ -103,7 +103,7 @@ def cut_plans(
     return tuple(out[:most])
 
 
-def _gain(p: CutPlan, whole: RatedWay, target: float) -> float:
+def _gain(p: CutPlan, whole: RatedOrientation, target: float) -> float:
     """What a cut gains: strength up to twice the need, less leaning, room on the bed; a weak joint spoils it."""
     before = min(whole.reserve.value / target, 2.0) / 2
     after = min(p.reserve / target, 2.0) / 2
@@ -128,7 +128,7 @@ def _glued(res: Resultants, s: Strength) -> Array:
     for strength in GLUE_MPA:
         # The duty's knock-downs (heat, creep, wear) are taken as the plastic's own.
         limits = tuple(
-            replace(a, apart=strength * a.pull / a.table.value, shear=strength * a.pull / a.table.value)
+            replace(a, interlayer=strength * a.tension / a.table.value, shear=strength * a.tension / a.table.value)
             for a in s.limits
         )
         rows.append(nominal_reserve(res, limits))
@@ -178,15 +178,15 @@ def _half(
     points = mine & ~s.field.excluded
     if not points.any():
         return None
-    ways = np.array([cut_face, *candidates(mesh, ())])
-    rated = rate(s.field, s.limits, ways, points=points)
-    shape = standing(mesh, ways, s.recipe)
-    fits = fitting(mesh, ways, bed)
+    orientations = np.array([cut_face, *candidates(mesh, ())])
+    rated = rate(s.field, s.limits, orientations, points=points)
+    shape = standing(mesh, orientations, s.recipe)
+    fits = fitting(mesh, orientations, bed)
     surface = float(mesh.areas.sum())
     held = np.minimum(rated.reserve / s.target, 2.0) / 2
     score = 0.6 * held - 0.4 * shape.overhang / surface * 4 + 0.1 * (shape.contact > 50) - 2.0 * ~fits
     best = int(np.argmax(score))
-    x, y, z = (float(v) for v in ways[best])
+    x, y, z = (float(v) for v in orientations[best])
     return Half(
         (x, y, z),
         float(rated.reserve[best]),

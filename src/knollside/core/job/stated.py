@@ -7,28 +7,27 @@ from functools import cached_property
 
 from knollside.core.fit.flaring import learn_flare
 from knollside.core.fit.freeing import learn_frees
-from knollside.core.fit.process import Setting as FitSetting
-from knollside.core.fit.process import setting_of
+from knollside.core.fit.process import PrintSetting, setting_of
 from knollside.core.fit.windows import Windows, windows_for
 from knollside.core.job.edits import marks_of
 from knollside.core.job.file import Printed
 from knollside.core.learning.bond import learn_bond
 from knollside.core.material.allowables import Allowables, limits_of
-from knollside.core.material.bond import Setting, with_setting
+from knollside.core.material.bond import BondSetting, with_setting
 from knollside.core.material.cards import MATERIALS, Material, material, with_bond
 from knollside.core.material.own import FieldName, OwnCard, OwnValue, with_own
 from knollside.core.model import (
-    Duty,
+    DesignCase,
     FaceMark,
     GapTrial,
-    Holding,
     Mate,
     Measurement,
+    Orientation,
     PrinterFacts,
     Range,
     Recipe,
     Refused,
-    Way,
+    SupportSettings,
 )
 from knollside.core.recipe.price import time_factor
 
@@ -50,9 +49,9 @@ def learned_cards(own: dict[str, OwnCard], prints: tuple[Printed, ...]) -> dict[
 class Stated:
     """Duty, recipe, way, mates and material of a part; its printer; and what was measured, tried and printed there."""
 
-    duty: Duty = field(default_factory=Duty)
+    design_case: DesignCase = field(default_factory=DesignCase)
     recipe: Recipe = field(default_factory=Recipe)
-    way: Way | None = None
+    orientation: Orientation | None = None
     mates: tuple[Mate, ...] = ()
     material: str = "PETG"
     printer: PrinterFacts = field(default_factory=PrinterFacts)
@@ -64,21 +63,21 @@ class Stated:
     @property
     def direction(self) -> Vec:
         """The build direction: the chosen one, or up as drawn."""
-        return self.way.direction if self.way is not None else UP
+        return self.orientation.direction if self.orientation is not None else UP
 
     @property
-    def holding(self) -> Holding:
-        return self.way.holding if self.way is not None else Holding()
+    def support_settings(self) -> SupportSettings:
+        return self.orientation.support_settings if self.orientation is not None else SupportSettings()
 
     @property
     def loaded(self) -> bool:
         """Whether a load and a hold are stated, so that strength can be weighed."""
-        return bool(self.duty.held and self.duty.cases)
+        return bool(self.design_case.fixtures and self.design_case.cases)
 
     @cached_property
     def marks(self) -> dict[str, FaceMark]:
         """What is said of features, one mark each."""
-        return marks_of(self.duty, self.mates)
+        return marks_of(self.design_case, self.mates)
 
     @cached_property
     def cards(self) -> dict[str, Material]:
@@ -95,12 +94,12 @@ class Stated:
         return with_setting(self.plain_card, self.setting)
 
     @property
-    def setting(self) -> Setting:
+    def setting(self) -> BondSetting:
         """How this recipe and nozzle print the bond between layers."""
         # Own pull tests were printed with this nozzle: what it costs is in them already.
         hard = self.printer.hard_nozzle and not self.plain_card.bond.source.startswith("yours")
         r = self.recipe
-        return Setting(r.nozzle_c, r.fan, None, hard, r.layer_height / self.printer.nozzle_mm)
+        return BondSetting(r.nozzle_c, r.fan, None, hard, r.layer_height / self.printer.nozzle_mm)
 
     @property
     def own_values(self) -> dict[FieldName, OwnValue]:
@@ -116,7 +115,7 @@ class Stated:
     def stair(self) -> tuple[Allowables, ...] | str:
         """What each load case may ask of the material, or why it cannot be told."""
         try:
-            return limits_of(self.duty, self.card)
+            return limits_of(self.design_case, self.card)
         except Refused as refusal:
             return str(refusal)
 
@@ -128,7 +127,7 @@ class Stated:
         return windows_for(self.material, self.own.get(self.material, OwnCard()).windows)
 
     @property
-    def fit_setting(self) -> FitSetting:
+    def fit_setting(self) -> PrintSetting:
         """What readings must share with this job to speak for it."""
         return setting_of(self.recipe, self.printer.nozzle_mm)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import shapely
 from shapely.geometry.base import BaseGeometry
@@ -22,7 +23,7 @@ class BedAdhesion:
     """``kind`` nothing, brim or raft; its ``width`` mm and ``why``; the ``curl`` index (1: corners start to lift)
     and the ``span`` of the contact it comes from, mm."""
 
-    kind: str
+    kind: Literal["nothing", "brim", "raft"]
     width: float
     why: str
     curl: float

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 import shapely
@@ -23,6 +24,9 @@ MOST_LAYERS = 4000
 _CRUMB = 0.05  # mm2; smaller free scraps come from facets, not from the shape
 
 
+FreeKind = Literal["island", "bridge", "ledge"]
+
+
 @dataclass(frozen=True)
 class Free:
     """A patch of layer ``k`` that rests on nothing: its polygon, how far its farthest point is from what holds
@@ -31,7 +35,7 @@ class Free:
     k: int
     patch: BaseGeometry
     far: float
-    kind: str
+    kind: FreeKind
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 import shapely
@@ -16,7 +17,7 @@ from shapely.geometry.base import BaseGeometry
 from knollside.core.lay.strata import Free, Strata
 from knollside.core.material.cards import Material
 from knollside.core.mesh.outline import alike, sides
-from knollside.core.model import Feature, Holding, Ints, Mesh, Recipe
+from knollside.core.model import Feature, Ints, Mesh, Recipe, SupportSettings
 
 # Typical of printed thermoplastics, all to be replaced by the person's own trials.
 BRIDGE_MM = 10.0  # a span that still closes with a fan
@@ -29,6 +30,9 @@ FOOT_MM = 3.0  # a rounded foot lower than this is held by the bed and the first
 SIDE_GAP = 0.6  # mm between a support and the part's upright faces
 SUPPORT_SPEED = 70.0  # mm/s
 _JOIN = 3  # layers without a free patch that still leave it one region
+
+
+RegionKind = Literal["island", "arch", "bridge", "ledge", "slope"]
 
 
 @dataclass(frozen=True)
@@ -45,7 +49,7 @@ class Region:
     """
 
     key: str
-    kind: str
+    kind: RegionKind
     at: tuple[float, float, float]
     area: float
     low: float
@@ -73,7 +77,7 @@ def regions(
     marks: dict[str, str],
     strata: Strata,
     recipe: Recipe,
-    holding: Holding,
+    support_settings: SupportSettings,
     card: Material,
     most: int = 60,
 ) -> tuple[Region, ...]:
@@ -81,16 +85,16 @@ def regions(
     groups = _linked(strata.free)
     faces = _down_faces(mesh, strata)
     named = _marked(features, marks)
-    out = [_region(mesh, g, strata, recipe, holding, card, faces, named) for g in groups]
+    out = [_region(mesh, g, strata, recipe, support_settings, card, faces, named) for g in groups]
     kept = [r for r in out if r.needed or r.area > 2.0]
     return tuple(sorted(kept, key=lambda r: (not r.needed, -r.grams))[:most])
 
 
-def held(region: Region, holding: Holding) -> bool:
+def held(region: Region, support_settings: SupportSettings) -> bool:
     """Whether this region gets a support: by hand if said so, else by the school."""
-    if region.key in holding.by_hand:
-        return holding.by_hand[region.key]
-    return holding.school == "all" or (holding.school == "pays" and region.needed)
+    if region.key in support_settings.by_hand:
+        return support_settings.by_hand[region.key]
+    return support_settings.preset == "all" or (support_settings.preset == "pays" and region.needed)
 
 
 def _linked(free: tuple[Free, ...]) -> list[list[Free]]:
@@ -146,7 +150,7 @@ def _region(
     group: list[Free],
     strata: Strata,
     recipe: Recipe,
-    holding: Holding,
+    support_settings: SupportSettings,
     card: Material,
     down: tuple[Ints, np.ndarray, np.ndarray],
     named: dict[int, str],
@@ -156,52 +160,28 @@ def _region(
     patches = {k: shapely.union_all([f.patch for f in group if f.k == k]) for k in {f.k for f in group}}
     whole = shapely.union_all(list(patches.values()))
     worst = max(group, key=lambda f: (math.isinf(f.far), f.far))
-    islands = any(f.kind == "island" for f in group)
-    flat = last - first <= 2
     wide, _ = sides(whole)
-    arch = (
-        not flat
-        and not islands
-        and wide <= 3 * BRIDGE_MM
-        and any(f.kind == "bridge" and f.k >= last - 1 for f in group)
-    )
-    kind = (
-        "island"
-        if islands
-        else "arch"
-        if arch
-        else "bridge"
-        if worst.kind == "bridge"
-        else "ledge"
-        if flat
-        else "slope"
-    )
-
+    kind = _kind_of(group, worst, first, last, wide)
     volume, on_part, access, layers = _column(strata, patches, last, whole.area / 60)
     line = recipe.line_width
     # Interface layers are laid solid; the rest at the chosen density. Trees take about half of it.
-    thin = holding.density * (0.5 if holding.style == "tree" else 1.0)
-    solid = min(holding.interface * h, volume / max(whole.area, 1e-9)) * whole.area
+    thin = support_settings.density * (0.5 if support_settings.style == "tree" else 1.0)
+    solid = min(support_settings.interface * h, volume / max(whole.area, 1e-9)) * whole.area
     made = solid + thin * max(volume - solid, 0.0)
     minutes = made / (line * h) / SUPPORT_SPEED / 60 * 1.3
 
-    which, middle, top = down
-    near = (top > strata.level(first) - 1.5 * h) & (middle[:, 2] - strata.base < strata.level(last + 1) + h)
-    spot = shapely.points(middle[near][:, :2])
-    reachable = shapely.buffer(whole, 0.75)
-    shapely.prepare(reachable)
-    faces = which[near][shapely.contains(reachable, spot)] if near.any() else np.zeros(0, np.int64)
+    faces = _rests_on(whole, strata, first, last, down)
     scars = tuple(sorted({named[int(t)] for t in faces if int(t) in named}))
 
     area = float(whole.area)
     # Half as much for each tenth of a millimetre more between them, twice for one less.
-    bite = float(np.clip(2.0 ** ((GAP_MM - holding.gap_mm) / 0.1), 0.1, 8.0))
-    force = PEEL_MPA * bite * min(area, FRONT_MM * wide) * min(1.0, 2 * holding.density + 0.3)
-    risk = _risk(strata, worst, force, card) if worst.kind == "ledge" and not islands else None
+    bite = float(np.clip(2.0 ** ((GAP_MM - support_settings.gap_mm) / 0.1), 0.1, 8.0))
+    force = PEEL_MPA * bite * min(area, FRONT_MM * wide) * min(1.0, 2 * support_settings.density + 0.3)
+    risk = _risk(strata, worst, force, card) if worst.kind == "ledge" and kind != "island" else None
     centre = shapely.point_on_surface(worst.patch)
     at = strata.turn.T @ np.array([centre.x, centre.y, strata.base + strata.level(worst.k)])
     column = volume / max(area, 1e-9)
-    if strata.level(last + 1) <= FOOT_MM and not islands and column < FOOT_MM / 3:
+    if strata.level(last + 1) <= FOOT_MM and kind != "island" and column < FOOT_MM / 3:
         needed, without = False, "A rounded foot on the bed: the first layers hold it; its underside is a little rough."
     else:
         needed, without = _without(kind, worst, strata, recipe, wide)
@@ -229,6 +209,33 @@ def _region(
         layers,
         first,
     )
+
+
+def _kind_of(group: list[Free], worst: Free, first: int, last: int, wide: float) -> RegionKind:
+    """What a region is: an island, an arch that closes over, a bridge, a flat ledge, or a slope."""
+    if any(f.kind == "island" for f in group):
+        return "island"
+    flat = last - first <= 2
+    closes = any(f.kind == "bridge" and f.k >= last - 1 for f in group)
+    if not flat and wide <= 3 * BRIDGE_MM and closes:
+        return "arch"
+    if worst.kind == "bridge":
+        return "bridge"
+    return "ledge" if flat else "slope"
+
+
+def _rests_on(
+    whole: BaseGeometry, strata: Strata, first: int, last: int, down: tuple[Ints, np.ndarray, np.ndarray]
+) -> Ints:
+    """The downward triangles of a region, by number."""
+    which, middle, top = down
+    near = (top > strata.level(first) - 1.5 * strata.h) & (
+        middle[:, 2] - strata.base < strata.level(last + 1) + strata.h
+    )
+    reachable = shapely.buffer(whole, 0.75)
+    shapely.prepare(reachable)
+    spot = shapely.points(middle[near][:, :2])
+    return which[near][shapely.contains(reachable, spot)] if near.any() else np.zeros(0, np.int64)
 
 
 def _column(
@@ -338,14 +345,14 @@ class Bill:
     shut_in: int
 
 
-def bill(found: tuple[Region, ...], holding: Holding) -> Bill:
+def bill(found: tuple[Region, ...], support_settings: SupportSettings) -> Bill:
     """Sum over the held regions; ``open_ones`` counts needed regions left without."""
-    mine = [r for r in found if held(r, holding)]
+    mine = [r for r in found if held(r, support_settings)]
     return Bill(
         sum(r.grams for r in mine),
         sum(r.minutes for r in mine),
         len(mine),
-        sum(1 for r in found if r.needed and not held(r, holding)),
+        sum(1 for r in found if r.needed and not held(r, support_settings)),
         tuple(sorted({s for r in mine for s in r.scars})),
         sum(1 for r in mine if r.access == "shut in"),
     )

@@ -11,14 +11,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from knollside.core.material.cards import Material
-from knollside.core.model import Danger, Duty, LoadCase, Range, Refused, Surroundings
+from knollside.core.model import Danger, DesignCase, LoadCase, Range, Refused, Surroundings
 
 ROOM = 25.0
 MODEL_DOUBT = 0.10  # of the stress itself: grid, idealised loads
 
 
 @dataclass(frozen=True)
-class Step:
+class KnockDown:
     """One factor on strength, with its reason."""
 
     name: str
@@ -32,13 +32,13 @@ class Allowables:
     layers, ``shear`` between them; ``spread`` the (low, high) factors of the combined doubt of pull
     and of apart. ``by_strain``: the case moves something by a stated way, so that stress follows strain."""
 
-    pull: float
-    press: float
-    apart: float
+    tension: float
+    compression: float
+    interlayer: float
     shear: float
-    pull_spread: tuple[float, float]
-    apart_spread: tuple[float, float]
-    steps: tuple[Step, ...]
+    in_plane_spread: tuple[float, float]
+    interlayer_spread: tuple[float, float]
+    knock_downs: tuple[KnockDown, ...]
     bond: Range
     table: Range
     by_strain: bool = False
@@ -46,7 +46,7 @@ class Allowables:
     @property
     def limits(self) -> tuple[float, float, float, float, float]:
         """(apart, shear, pull, press, yield) for the rating kernel."""
-        return self.apart, self.shear, self.pull, self.press, self.pull
+        return self.interlayer, self.shear, self.tension, self.compression, self.tension
 
 
 def temperature_factor(card: Material, celsius: float) -> Range:
@@ -66,13 +66,13 @@ def temperature_factor(card: Material, celsius: float) -> Range:
     return Range(1 - x**1.3, 1 - x, 1 - x**2)
 
 
-def steps_for(card: Material, place: Surroundings, case: LoadCase) -> tuple[Step, ...]:
+def steps_for(card: Material, place: Surroundings, case: LoadCase) -> tuple[KnockDown, ...]:
     """The knock-downs that this material, place and load case call for."""
-    out: list[Step] = []
+    out: list[KnockDown] = []
     if place.temperature_c > ROOM:
         warm = place.temperature_c > card.use_below
         out.append(
-            Step(
+            KnockDown(
                 f"At {place.temperature_c:.0f} °C",
                 temperature_factor(card, place.temperature_c),
                 f"above its limit of {card.use_below:.0f} °C" if warm else f"none left at {card.softens:.0f} °C",
@@ -81,21 +81,23 @@ def steps_for(card: Material, place: Surroundings, case: LoadCase) -> tuple[Step
     if case.permanent:
         low = 0.20 if card.creeps else 0.25
         out.append(
-            Step(
+            KnockDown(
                 "Always loaded",
                 Range(0.30 if card.creeps else 0.33, low, 0.40),
                 "creep: the usual design range for unfilled plastics",
             )
         )
     if case.repeated:
-        out.append(Step("Many times", fatigue(case.cycles or 1000.0), f"fatigue, {case.cycles or 1000:,.0f} times"))
+        out.append(
+            KnockDown("Many times", fatigue(case.cycles or 1000.0), f"fatigue, {case.cycles or 1000:,.0f} times")
+        )
     if case.knocked:
-        out.append(Step("Knocked", Range(0.80, 0.60, 0.95), "a sudden load bites deeper"))
-    if place.wet and card.thirsty:
-        out.append(Step("Wet", Range(0.70, 0.55, 0.85), "takes up water and softens"))
+        out.append(KnockDown("Knocked", Range(0.80, 0.60, 0.95), "a sudden load bites deeper"))
+    if place.wet and card.hygroscopic:
+        out.append(KnockDown("Wet", Range(0.70, 0.55, 0.85), "takes up water and softens"))
     if place.sun:
         left = {"poor": Range(0.65, 0.45, 0.85), "fair": Range(0.85, 0.70, 0.95), "good": Range(0.95, 0.9, 1.0)}
-        out.append(Step("Weathered", left[card.sun], f"sun: {card.sun}"))
+        out.append(KnockDown("Weathered", left[card.sun], f"sun: {card.sun}"))
     return tuple(out)
 
 
@@ -116,7 +118,7 @@ def combine(parts: list[Range]) -> tuple[float, float, float]:
 
 
 def allowables(
-    card: Material, place: Surroundings, case: LoadCase, treads: Mapping[str, float] | None = None
+    card: Material, place: Surroundings, case: LoadCase, own: Mapping[str, float] | None = None
 ) -> Allowables:
     """Strengths for one load case. Shear between layers is taken as apart / sqrt(3) (von Mises,
     until measured); pressing gets no more than pulling. ``treads`` replaces factors by name.
@@ -124,38 +126,53 @@ def allowables(
     A case that moves something by a stated way is judged by strain: the table value is then the card's snap
     strain times its modulus, the stress an elastic solve shows at that strain.
     """
-    own = treads or {}
-    steps = tuple(
-        s if s.name not in own else Step(s.name, Range(own[s.name], own[s.name], own[s.name], "yours"), s.why)
+    own = own or {}
+    knock_downs = tuple(
+        s if s.name not in own else KnockDown(s.name, Range(own[s.name], own[s.name], own[s.name], "yours"), s.why)
         for s in steps_for(card, place, case)
     )
     doubt = Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)
-    factors = [s.factor for s in steps]
+    factors = [s.factor for s in knock_downs]
     table = card.snap.times(card.modulus.value / 100) if case.bends else card.pull
-    pull, low, high = combine([table, doubt, *factors])
-    apart, alow, ahigh = combine([table, card.bond, doubt, *factors])
+    tension, low, high = combine([table, doubt, *factors])
+    interlayer, alow, ahigh = combine([table, card.bond, doubt, *factors])
     return Allowables(
-        pull, pull, apart, apart / math.sqrt(3), (low, high), (alow, ahigh), steps, card.bond, table, case.bends
+        tension,
+        tension,
+        interlayer,
+        interlayer / math.sqrt(3),
+        (low, high),
+        (alow, ahigh),
+        knock_downs,
+        card.bond,
+        table,
+        case.bends,
     )
 
 
-def limits_of(duty: Duty, card: Material) -> tuple[Allowables, ...]:
+def limits_of(design_case: DesignCase, card: Material) -> tuple[Allowables, ...]:
     """What each load case of a duty may ask of the material; cases without a load are passed over."""
-    return tuple(allowables(card, duty.surroundings, c, duty.treads) for c in duty.cases if c.loads)
+    return tuple(
+        allowables(card, design_case.surroundings, c, design_case.own_knock_downs) for c in design_case.cases if c.loads
+    )
 
 
-def target_reserve(duty: Duty) -> float:
-    """Needed reserve by duty: 2 ordinary, 3 knocked or repeated, 4 where someone may stand below."""
-    if duty.danger is Danger.BELOW:
+def target_reserve(design_case: DesignCase) -> float:
+    """Needed reserve by duty: 2 ordinary, 3 knocked or repeated, 4 where someone may stand below.
+
+    >>> target_reserve(DesignCase()), target_reserve(DesignCase(danger=Danger.BELOW))
+    (2.0, 4.0)
+    """
+    if design_case.danger is Danger.BELOW:
         return 4.0
-    if any(c.knocked or c.repeated for c in duty.cases):
+    if any(c.knocked or c.repeated for c in design_case.cases):
         return 3.0
     return 2.0
 
 
-def withheld(duty: Duty) -> str | None:
+def withheld(design_case: DesignCase) -> str | None:
     """Why no verdict is given, or None. A person's safety is never judged here."""
-    if duty.danger is Danger.PERSON:
+    if design_case.danger is Danger.PERSON:
         return (
             "No verdict: a part that a person's safety hangs on is for licensed practice and tested "
             "hardware, not for a home print. The stresses are shown; no reserve is blessed."

@@ -23,7 +23,7 @@ _PRESSED = 0.5  # of the nozzle's bore: layers up to here are pressed on fully
 
 
 @dataclass(frozen=True)
-class Setting:
+class BondSetting:
     """How it is printed; None where nothing is said: degrees C, a share of the fan, s a layer, and the layer height
     over the nozzle's bore."""
 
@@ -31,11 +31,11 @@ class Setting:
     fan: float | None = None
     layer_s: float | None = None
     hard_nozzle: bool = False
-    over_bore: float | None = None
+    over_nozzle: float | None = None
 
 
 @dataclass(frozen=True)
-class Share:
+class BondShare:
     """What is left of the bond for one reason, with the (low, high) of it."""
 
     name: str
@@ -53,16 +53,25 @@ def usual_fan(card: Material) -> float:
 
 
 def bond_at(card: Material, nozzle_c: float) -> float:
-    """What is left of the card's bond at a nozzle temperature, a share; hotter than the middle gains nothing."""
+    """What is left of the card's bond at a nozzle temperature, a share; hotter than the middle gains nothing.
+
+    >>> from knollside.core.material.cards import material
+    >>> bond_at(material("PETG"), 300.0)
+    1.0
+    """
     return max(1.0 - PER_DEGREE * max(usual_nozzle(card) - nozzle_c, 0.0), _LEAST)
 
 
 def height_share(ratio: float) -> float:
-    """What is left of the bond at a layer height over the nozzle's bore, a share: thick layers are pressed less."""
+    """What is left of the bond at a layer height over the nozzle's bore, a share: thick layers are pressed less.
+
+    >>> height_share(0.2 / 0.4), height_share(0.3 / 0.4)
+    (1.0, 0.875)
+    """
     return max(1.0 - 0.5 * max(ratio - _PRESSED, 0.0), 0.5)
 
 
-def shares(card: Material, at: Setting) -> tuple[Share, ...]:
+def shares(card: Material, at: BondSetting) -> tuple[BondShare, ...]:
     """Every reason by which this setting weakens the bond; none where it is as the card supposes."""
     out = []
     hard = HARD_NOZZLE_C if at.hard_nozzle and not card.hard_nozzle else 0.0
@@ -72,21 +81,21 @@ def shares(card: Material, at: Setting) -> tuple[Share, ...]:
         if left < 1:
             lost = 1 - left
             why = f"{asked:.0f} °C" + (f", a hardened nozzle: as {asked - hard:.0f} °C" if hard else "")
-            out.append(Share("Nozzle heat", Range(left, max(1 - 2 * lost, _LEAST), 1 - 0.5 * lost), why))
+            out.append(BondShare("Nozzle heat", Range(left, max(1 - 2 * lost, _LEAST), 1 - 0.5 * lost), why))
     if at.fan is not None and at.fan > usual_fan(card):
         x = (at.fan - usual_fan(card)) / max(1 - usual_fan(card), 1e-9)
-        out.append(Share("Fan", Range(1 - _FAN * x, 1 - 0.35 * x, 1 - 0.1 * x), f"{at.fan * 100:.0f} %"))
+        out.append(BondShare("Fan", Range(1 - _FAN * x, 1 - 0.35 * x, 1 - 0.1 * x), f"{at.fan * 100:.0f} %"))
     if at.layer_s is not None and at.layer_s > _SOON_S:
         lost = min(_PER_DOUBLING * math.log2(at.layer_s / _SOON_S), 0.3)
-        out.append(Share("Slow layers", Range(1 - lost, 1 - 2 * lost, 1.0), f"{at.layer_s:.0f} s a layer"))
-    if at.over_bore is not None and height_share(at.over_bore) < 1:
-        lost = 1 - height_share(at.over_bore)
+        out.append(BondShare("Slow layers", Range(1 - lost, 1 - 2 * lost, 1.0), f"{at.layer_s:.0f} s a layer"))
+    if at.over_nozzle is not None and height_share(at.over_nozzle) < 1:
+        lost = 1 - height_share(at.over_nozzle)
         thick = Range(1 - lost, max(1 - 2 * lost, _LEAST), 1 - 0.3 * lost)
-        out.append(Share("Thick layers", thick, f"{at.over_bore * 100:.0f} % of the bore"))
+        out.append(BondShare("Thick layers", thick, f"{at.over_nozzle * 100:.0f} % of the bore"))
     return tuple(out)
 
 
-def with_setting(card: Material, at: Setting) -> Material:
+def with_setting(card: Material, at: BondSetting) -> Material:
     """The card with its bond as this setting leaves it; its own doubt and the slopes' add in quadrature."""
     found = shares(card, at)
     if not found:

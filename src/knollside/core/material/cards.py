@@ -30,7 +30,7 @@ class Material:
     enclosed: bool = False
     hard_nozzle: bool = False
     fumes: bool = False
-    thirsty: bool = False
+    hygroscopic: bool = False
     creeps: bool = False
     flexible: bool = False
     price_per_kg: float = 20.0
@@ -191,7 +191,7 @@ MATERIALS: dict[str, Material] = {
             (0.8, 1.5),
             "tough, slides well, drinks water",
             42,
-            thirsty=True,
+            hygroscopic=True,
         ),
         _card(
             "Nylon + carbon",
@@ -208,7 +208,7 @@ MATERIALS: dict[str, Material] = {
             "stiff, weak between layers; dust",
             60,
             hard_nozzle=True,
-            thirsty=True,
+            hygroscopic=True,
         ),
         _card(
             "PETG + carbon",
@@ -263,7 +263,11 @@ _OTHER_NAMES = {"PA": "Nylon", "PA + carbon": "Nylon + carbon", "TPU": "TPU 95A"
 
 
 def material(name: str) -> Material:
-    """The card of that name; raises :class:`Refused` naming the ones there are."""
+    """The card of that name; raises :class:`Refused` naming the ones there are.
+
+    >>> material("petg").name
+    'PETG'
+    """
     known = {k.lower(): m for k, m in MATERIALS.items()}
     found = known.get(_OTHER_NAMES.get(name, name).lower())
     if found is None:

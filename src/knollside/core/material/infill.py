@@ -13,13 +13,13 @@ from dataclasses import dataclass
 @dataclass(frozen=True)
 class Pattern:
     """One way to fill: (C, n) ``along`` the build direction and ``across`` it, the ``families`` of
-    parallel lines that share the filament of a layer, its ``pace`` against straight lines, and what
+    parallel lines that share the filament of a layer, its ``speed_share`` against straight lines, and what
     speaks for it."""
 
     along: tuple[float, float]
     across: tuple[float, float]
     families: float
-    pace: float
+    speed_share: float
     note: str
 
 
@@ -34,7 +34,13 @@ PATTERNS: dict[str, Pattern] = {
 
 
 def stiffness_share(pattern: str, density: float) -> float:
-    """Modulus of the infill over the solid's, the weaker of along and across."""
+    """Modulus of the infill over the solid's, the weaker of along and across.
+
+    >>> stiffness_share("grid", 1.0)
+    1.0
+    >>> stiffness_share("triangles", 0.3) < 0.3
+    True
+    """
     if density >= 1:
         return 1.0
     p = PATTERNS[pattern]

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
 from knollside.core.mesh.crossing import crossing_pairs
-from knollside.core.mesh.topology import bodies_of, edges_of
+from knollside.core.mesh.topology import Edges, bodies_of, edges_of
 from knollside.core.model import Ints, Mesh
 
 CROSSING_LIMIT = 400_000  # triangles; above it the self-crossing test is left out, and said so
+
+
+ProblemKind = Literal["open", "non-manifold", "winding", "zero-area", "duplicate", "inside-out", "self-crossing"]
 
 
 @dataclass(frozen=True)
 class Problem:
     """One kind of fault, how often, and a sentence for the person."""
 
-    kind: str
+    kind: ProblemKind
     count: int
     message: str
 
@@ -43,74 +48,38 @@ def check(mesh: Mesh, crossing: bool = True) -> Soundness:
     """Look the mesh over; changes nothing. Volume is signed (negative when inside out).
 
     ``crossing`` asks whether triangles pass through each other, the slowest of the questions.
+
+    Of a plate 40 x 30 x 8 mm:
+
+    >>> found = check(plate)
+    >>> found.closed, found.bodies, found.problems
+    (True, 1, ())
     """
     edges = edges_of(mesh)
     count, label = bodies_of(mesh, edges)
-    problems: list[Problem] = []
-
-    open_edges = int((edges.count == 1).sum())
-    if open_edges:
-        at = mesh.vertices[edges.corners[edges.count == 1]].mean(axis=1)[0]
-        problems.append(
-            Problem(
-                "open",
-                open_edges,
-                f"{open_edges} edges have a triangle on one side only, so it is not closed; one is at {_point(at)}.",
-            )
-        )
-    crowded = int((edges.count > 2).sum())
-    if crowded:
-        at = mesh.vertices[edges.corners[edges.count > 2]].mean(axis=1)[0]
-        problems.append(
-            Problem(
-                "non-manifold",
-                crowded,
-                f"{crowded} edges are shared by more than two triangles; one is at {_point(at)}.",
-            )
-        )
-    turned = int(((edges.count == 2) & (edges.turn != 0)).sum())
-    if turned:
-        problems.append(Problem("winding", turned, f"{turned} neighbouring triangles face opposite ways."))
-    areas = mesh.areas
-    longest = np.linalg.norm(np.diff(mesh.triangles[:, [0, 1, 2, 0]], axis=1), axis=2).max(axis=1)
-    thin = areas <= 1e-9 * np.maximum(longest, 1e-12) ** 2 * 10
-    flat = int(thin.sum())
-    if flat:
-        problems.append(Problem("zero-area", flat, f"{flat} triangles have no area."))
-    same = len(mesh.faces) - len(np.unique(np.sort(mesh.faces, axis=1), axis=0))
-    if same:
-        problems.append(Problem("duplicate", same, f"{same} triangles are there twice."))
-
-    closed = open_edges == 0 and crowded == 0
-    if closed and turned == 0:
+    problems = [*_edge_problems(mesh, edges), *_triangle_problems(mesh)]
+    kinds = {p.kind for p in problems}
+    closed = not kinds & {"open", "non-manifold"}
+    outward = closed and "winding" not in kinds
+    if outward:
         inside_out = _inside_out(mesh, label, count)
         if inside_out:
-            problems.append(
-                Problem(
-                    "inside-out",
-                    inside_out,
-                    f"{inside_out} of {count} shells are inside out: their surface faces inward.",
-                )
-            )
+            words = f"{inside_out} of {count} shells are inside out: their surface faces inward."
+            problems.append(Problem("inside-out", inside_out, words))
     notes: list[str] = []
     if crossing and len(mesh.faces) <= CROSSING_LIMIT:
         pairs = crossing_pairs(mesh)
         if len(pairs):
             at = mesh.triangles[pairs[0, 0]].mean(axis=0)
-            problems.append(
-                Problem(
-                    "self-crossing",
-                    len(pairs),
-                    f"{len(pairs)} pairs of triangles pass through each other; one is at {_point(at)}.",
-                )
-            )
+            words = f"{len(pairs)} pairs of triangles pass through each other; one is at {_point(at)}."
+            problems.append(Problem("self-crossing", len(pairs), words))
     elif crossing:
         notes.append(f"Self-crossing not tested above {CROSSING_LIMIT:,} triangles.")
     x, y, z = (float(s) for s in mesh.size)
     # A cavity is a shell of its own but belongs to the body around it.
     return Soundness(
         closed,
-        count - _cavities(mesh, label, count) if closed and turned == 0 else count,
+        count - _cavities(mesh, label, count) if outward else count,
         len(mesh.faces),
         mesh.volume,
         (x, y, z),
@@ -119,6 +88,34 @@ def check(mesh: Mesh, crossing: bool = True) -> Soundness:
         label,
         tuple(notes),
     )
+
+
+def _edge_problems(mesh: Mesh, edges: Edges) -> Iterator[Problem]:
+    """Open edges, crowded ones, and neighbours that face opposite ways."""
+    open_edges = int((edges.count == 1).sum())
+    if open_edges:
+        at = mesh.vertices[edges.corners[edges.count == 1]].mean(axis=1)[0]
+        words = f"{open_edges} edges have a triangle on one side only, so it is not closed; one is at {_point(at)}."
+        yield Problem("open", open_edges, words)
+    crowded = int((edges.count > 2).sum())
+    if crowded:
+        at = mesh.vertices[edges.corners[edges.count > 2]].mean(axis=1)[0]
+        words = f"{crowded} edges are shared by more than two triangles; one is at {_point(at)}."
+        yield Problem("non-manifold", crowded, words)
+    turned = int(((edges.count == 2) & (edges.turn != 0)).sum())
+    if turned:
+        yield Problem("winding", turned, f"{turned} neighbouring triangles face opposite ways.")
+
+
+def _triangle_problems(mesh: Mesh) -> Iterator[Problem]:
+    """Triangles without an area, and those that are there twice."""
+    longest = np.linalg.norm(np.diff(mesh.triangles[:, [0, 1, 2, 0]], axis=1), axis=2).max(axis=1)
+    flat = int((mesh.areas <= 1e-9 * np.maximum(longest, 1e-12) ** 2 * 10).sum())
+    if flat:
+        yield Problem("zero-area", flat, f"{flat} triangles have no area.")
+    same = len(mesh.faces) - len(np.unique(np.sort(mesh.faces, axis=1), axis=0))
+    if same:
+        yield Problem("duplicate", same, f"{same} triangles are there twice.")
 
 
 def unit_suspicion(size: tuple[float, float, float]) -> str | None:

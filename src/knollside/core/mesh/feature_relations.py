@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from knollside.core.model import Feature
+from knollside.core.model import Feature, FeatureRole
 
 _COAXIAL = 0.05  # mm off one axis
 _TOUCHING = 0.06  # mm between their ends
@@ -35,7 +35,7 @@ def related(features: list[Feature]) -> list[Feature]:
     for chain in chains:
         by_size = sorted(chain, key=lambda n: out[n].diameter or 0.0)
         for name in by_size[1:]:
-            role = "counterbore" if len(chain) == 2 else "step"
+            role: FeatureRole = "counterbore" if len(chain) == 2 else "step"
             out[name] = replace(out[name], role=role, beside=(by_size[0],))
         first = out[by_size[0]]
         out[by_size[0]] = replace(first, beside=(*first.beside, *by_size[1:]))

@@ -14,7 +14,7 @@ from pydantic import Field
 
 from knollside.core.mesh.facemap import Motion, Traced, trace
 from knollside.core.mesh.nearest import nearest_face
-from knollside.core.model import Array, Feature, Ints, Mesh, Record
+from knollside.core.model import Array, Feature, FeatureKind, Ints, Mesh, Record
 
 _MOST = 20_000
 _SAME = 2e-3  # mm and share: signatures of one mesh, read twice
@@ -27,7 +27,7 @@ _REDRAWN = 0.03
 class Signature(Record):
     """What tells a feature again: kind, place, axis (a flat's looks outward) and size; mm and mm2, part's frame."""
 
-    kind: str = Field(max_length=20)
+    kind: FeatureKind
     centre: tuple[float, float, float]
     axis: tuple[float, float, float]
     diameter: float | None = None

@@ -51,7 +51,14 @@ def load_file(path: str | Path) -> Loaded:
 
 def load_bytes(data: bytes, name: str, exactly: str = "") -> Loaded:
     """Read a mesh from memory; the ending of ``name`` tells the kind, the content must agree. A mesh that has the
-    fingerprint ``exactly`` is taken corner by corner as it is."""
+    fingerprint ``exactly`` is taken corner by corner as it is.
+
+    >>> load_bytes(b"solid nothing", "part.txt")
+    Traceback (most recent call last):
+    ...
+    knollside.core.model.base.Refused: part.txt: '.txt' is not a mesh file. It reads .stl,
+    .obj, .ply, .3mf, .step, .stp.
+    """
     kind = Path(name).suffix.lower()
     if kind not in KINDS:
         raise Refused(f"{name}: '{kind or 'no ending'}' is not a mesh file. It reads {', '.join(KINDS)}.")
@@ -119,7 +126,12 @@ def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly:
 
 
 def weld(vertices: Array, faces: Ints) -> Mesh:
-    """Join corners that are the same point to single-precision rounding."""
+    """Join corners that are the same point to single-precision rounding.
+
+    >>> corners = np.array([[0, 0, 0], [9, 0, 0], [0, 9, 0], [9, 0, 0], [9, 9, 0], [0, 9, 1e-9]], float)
+    >>> weld(corners, np.array([[0, 1, 2], [3, 4, 5]])).vertices.shape
+    (4, 3)
+    """
     span = float(np.ptp(vertices, axis=0).max()) or 1.0
     step = max(span, float(np.abs(vertices).max()) * 0.1) * 2e-7
     keys = np.round(vertices / step).astype(np.int64)

@@ -64,7 +64,14 @@ class Cuts:
 
 
 def cut(mesh: Mesh, levels: Array) -> Cuts:
-    """Cut at each height in ``levels`` (sorted). Levels on a vertex height are nudged up by a hair."""
+    """Cut at each height in ``levels`` (sorted). Levels on a vertex height are nudged up by a hair.
+
+    Of a plate 40 x 30 x 8 mm with a hole of 5 mm, half way up:
+
+    >>> section = section_of(cut(plate, np.array([4.0])).at(0))
+    >>> round(section.area, 1)  # 1200 less the hole's polygon of 48 sides
+    1180.4
+    """
     levels = np.asarray(levels, float)
     heights = np.unique(mesh.vertices[:, 2])
     near = np.clip(np.searchsorted(heights, levels), 0, len(heights) - 1)

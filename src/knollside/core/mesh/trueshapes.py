@@ -64,11 +64,11 @@ def _steps(mesh: Mesh, b: Bore, f: Feature, features: tuple[Feature, ...], up: b
     slot = shapely.intersection(shapely.box(-2 * reach, -flat, 2 * reach, flat), disc)
     square = shapely.box(-flat, -flat, flat, flat)
     local, out, hole = b.local(mesh), [], shapely.Polygon(b.ring)
-    way = 1.0 if up else -1.0
+    orientation = 1.0 if up else -1.0
     for k, profile in enumerate((slot, square)):
-        near, far = at + way * k * layer, at + way * (k + 1) * layer
+        near, far = at + orientation * k * layer, at + orientation * (k + 1) * layer
         # Each cut begins a hair below, in what is void by then: planes that only meet would leave a film between.
-        solid = b.placed(profile, *sorted((near - way * 0.02, far)))
+        solid = b.placed(profile, *sorted((near - orientation * 0.02, far)))
         predicted = -within(local, shapely.difference(profile, hole), b, *sorted((near, far)))
         out.append(Cut(solid, False, predicted, b, profile))
     return out

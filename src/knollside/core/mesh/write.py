@@ -27,7 +27,11 @@ _EPOCH = (1980, 1, 1, 0, 0, 0)  # a fixed stamp, so that the same part gives the
 
 
 def stl_bytes(mesh: Mesh, title: str = "part") -> bytes:
-    """Binary STL with outward normals."""
+    """Binary STL with outward normals.
+
+    >>> len(stl_bytes(plate)) == 84 + 50 * len(plate.faces)
+    True
+    """
     record = np.zeros(len(mesh.faces), np.dtype([("n", "<f4", 3), ("p", "<f4", (3, 3)), ("x", "<u2")]))
     record["n"] = mesh.normals
     record["p"] = mesh.triangles

@@ -19,9 +19,9 @@ from knollside.core.model.base import (
     bounds_of,
     ends_of,
 )
-from knollside.core.model.duty import (
+from knollside.core.model.design_case import (
     Danger,
-    Duty,
+    DesignCase,
     FaceMark,
     LoadCase,
     Purpose,
@@ -59,9 +59,11 @@ from knollside.core.model.mates import (
 )
 from knollside.core.model.mesh import (
     Feature,
+    FeatureKind,
+    FeatureRole,
     Mesh,
     rotation_to_up,
-    same_way,
+    same_direction,
     square_to,
 )
 from knollside.core.model.placed import (
@@ -73,10 +75,10 @@ from knollside.core.model.readings import (
     Measurement,
 )
 from knollside.core.model.recipe import (
-    Holding,
+    Orientation,
     PrinterFacts,
     Recipe,
-    Way,
+    SupportSettings,
 )
 
 __all__ = [
@@ -89,11 +91,13 @@ __all__ = [
     "Danger",
     "DeflectionLoad",
     "Degrees",
+    "DesignCase",
     "Direction",
-    "Duty",
     "EdgeFixture",
     "FaceMark",
     "Feature",
+    "FeatureKind",
+    "FeatureRole",
     "FixedFixture",
     "Fixture",
     "FixtureKind",
@@ -101,7 +105,6 @@ __all__ = [
     "ForceLoad",
     "ForceVec",
     "GapTrial",
-    "Holding",
     "Ints",
     "Length",
     "Load",
@@ -110,6 +113,7 @@ __all__ = [
     "Mate",
     "Measurement",
     "Mesh",
+    "Orientation",
     "PinFixture",
     "Placed",
     "PressureLoad",
@@ -123,11 +127,11 @@ __all__ = [
     "Share",
     "SlidingFixture",
     "Stress",
+    "SupportSettings",
     "SurfaceMark",
     "Surroundings",
     "TorqueLoad",
     "Vec3",
-    "Way",
     "Weighed",
     "WeightLoad",
     "bounds_of",
@@ -137,7 +141,7 @@ __all__ = [
     "load_of",
     "most_of",
     "rotation_to_up",
-    "same_way",
+    "same_direction",
     "square_to",
     "turned_into",
 ]

@@ -64,9 +64,10 @@ Direction = Annotated[tuple[Component, Component, Component], AfterValidator(_on
 
 
 class Record(BaseModel):
-    """Base of the checked records: frozen, no unknown fields, no NaN."""
+    """Base of the checked records: frozen, no unknown fields, no NaN. A field with an alias is called that in a job
+    file, and was in records stored before 2026-11-28; it is read by either name."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, populate_by_name=True)
 
 
 def bounds_of(record: type[Record], name: str) -> tuple[float, float]:

@@ -186,12 +186,21 @@ _NUMBER: dict[LoadKind, str] = {
 
 
 def load_of(told: Mapping[str, Any]) -> Load:
-    """A load from its fields; raises :class:`pydantic.ValidationError` naming the one that is wrong."""
+    """A load from its fields; raises :class:`pydantic.ValidationError` naming the one that is wrong.
+
+    >>> load_of({"feature": "hole-1", "kind": "weight", "weight_g": "2 kg"}).weight_g
+    2000.0
+    """
     return LOADS.validate_python(told)
 
 
 def turned_into(load: Load, kind: LoadKind, newtons: float) -> Load:
-    """The load as another ``kind``, keeping its place and direction; ``newtons`` strong where it is a force."""
+    """The load as another ``kind``, keeping its place and direction; ``newtons`` strong where it is a force.
+
+    >>> push = ForceLoad(feature="flat-1", force_N=(0, 30, 0))
+    >>> turned_into(push, "bearing", push.newtons).vector
+    (0.0, 30.0, 0.0)
+    """
     number: object
     match kind:
         case "force" | "bearing":

@@ -48,9 +48,7 @@ class Mate(Record):
     finish_mm: Length | None = Field(None, ge=-1, le=1)
     shape: Literal["round", "sag", "teardrop", "flat top"] = "round"
     cover: Literal["none", "skin", "steps"] = "none"
-    worn: tuple[tuple[Cycles, WornGap], ...] = Field(
-        (), max_length=60
-    )
+    worn: tuple[tuple[Cycles, WornGap], ...] = Field((), max_length=60)
 
     @model_validator(mode="after")
     def _ordered(self) -> Mate:

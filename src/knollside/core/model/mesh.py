@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 
@@ -68,6 +69,11 @@ class Mesh:
         return digest.hexdigest()
 
 
+FeatureKind = Literal["hole", "pin", "slot", "hexagon", "cone", "flat", "fillet", "thread", "lettering", "patch"]
+# What a feature is to others; a patch is a surface a person pointed at that is none of the rest.
+FeatureRole = Literal["", "counterbore", "countersink", "step", "crossing"]
+
+
 @dataclass(frozen=True)
 class Feature:
     """A thing on the part a person would name.
@@ -79,7 +85,7 @@ class Feature:
     """
 
     id: str
-    kind: str
+    kind: FeatureKind
     centre: tuple[float, float, float]
     axis: tuple[float, float, float]
     faces: Ints = field(repr=False)
@@ -90,7 +96,7 @@ class Feature:
     facets: int | None = None
     body: int = 0
     readings: tuple[float, float] | None = None
-    role: str = ""
+    role: FeatureRole = ""
     beside: tuple[str, ...] = ()
     pitch: float | None = None
     inside: bool | None = None
@@ -134,13 +140,17 @@ def square_to(axis: Array | tuple[float, float, float]) -> tuple[Array, Array]:
     return u, np.cross(n, u)
 
 
-def same_way(a: Vec3, b: Vec3) -> bool:
+def same_direction(a: Vec3, b: Vec3) -> bool:
     """Whether two build directions, unit vectors, are one."""
     return sum(x * y for x, y in zip(a, b, strict=True)) > 0.99999
 
 
 def rotation_to_up(direction: Array | tuple[float, float, float]) -> Array:
-    """The 3x3 rotation that turns ``direction`` to +Z by the shortest way."""
+    """The 3x3 rotation that turns ``direction`` to +Z by the shortest way.
+
+    >>> (rotation_to_up((1.0, 0.0, 0.0)) @ [1, 0, 0]).round(9) + 0.0
+    array([0., 0., 1.])
+    """
     n = np.asarray(direction, float) / np.linalg.norm(direction)
     z = np.array([0.0, 0.0, 1.0])
     c = float(n @ z)

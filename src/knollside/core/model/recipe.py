@@ -25,15 +25,15 @@ class Recipe(Record):
     fan: Share | None = None
 
 
-class Holding(Record):
+class SupportSettings(Record):
     """What holds up the places that rest on nothing, in one way to lie.
 
-    ``school``: everything below the limit, only where it pays, or nothing; ``by_hand`` overrules it region by
+    ``preset``: everything below the limit, only where it pays, or nothing; ``by_hand`` overrules it region by
     region. ``density`` share of a support's body, ``interface`` solid layers under the part, ``gap_mm`` left
     between them.
     """
 
-    school: Literal["all", "pays", "none"] = "pays"
+    preset: Literal["all", "pays", "none"] = Field("pays", alias="school")
     style: Literal["plain", "tree"] = "plain"
     density: float = Field(0.15, ge=0.02, le=1.0)
     gap_mm: float = Field(0.2, ge=0.0, le=2.0)
@@ -41,13 +41,13 @@ class Holding(Record):
     by_hand: dict[Annotated[str, Field(max_length=80)], bool] = Field(default_factory=dict, max_length=200)
 
 
-class Way(Record):
+class Orientation(Record):
     """A way to lie: the build direction, a unit vector in the part's frame, the person's own ``reason`` for it (what
     the machine says of it is worked out anew each time), and what holds it up there."""
 
     direction: Direction
     reason: str = Field("", max_length=400)
-    holding: Holding = Holding()
+    support_settings: SupportSettings = Field(SupportSettings(), alias="holding")
 
 
 class PrinterFacts(Record):

@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from manifold3d import Manifold as Solid
 
-from knollside.core.proof.piece import Rung, Spot, TestPiece, box, notches, placed, rod, rungs_of
+from knollside.core.proof.piece import GapStep, Spot, TestPiece, box, gap_steps_of, notches, placed, rod
 
 _PEG, _WALL = 6.0, 3.0
 
 
-def gap_ladder(middle: float, layer: float, rungs: int = 7, step: float = 0.05) -> TestPiece:
+def gap_ladder(middle: float, layer: float, gap_steps: int = 7, step: float = 0.05) -> TestPiece:
     """Square pegs in square holes with gaps in steps round ``middle`` mm a side, and plates over a bar by whole
     layers. Each rung has its number in notches."""
-    gaps = rungs_of(middle, rungs, step)
+    gaps = gap_steps_of(middle, gap_steps, step)
     pitch = _PEG + _WALL + 3.0
-    frame = box(0, pitch * rungs + _WALL, 0, _PEG + 2 * _WALL + 1, 0, 5)
+    frame = box(0, pitch * gap_steps + _WALL, 0, _PEG + 2 * _WALL + 1, 0, 5)
     bodies, found = [], []
     for k, g in enumerate(gaps):
         x = _WALL + k * pitch + 0.5
         frame = frame - box(x - g, x + _PEG + g, _WALL - g, _WALL + _PEG + g, -1, 6)
         bodies.append(box(x, x + _PEG, _WALL, _WALL + _PEG, 0, 8))
-        found.append(Rung(k + 1, "in the layer", g, (x + _PEG / 2, _WALL + _PEG / 2, 8.0)))
+        found.append(GapStep(k + 1, "in the layer", g, (x + _PEG / 2, _WALL + _PEG / 2, 8.0)))
         for n in notches(k + 1, x - 0.8, _PEG + 2 * _WALL + 1, 0, 5):
             frame = frame - n
     y = _PEG + 2 * _WALL + 4
@@ -29,7 +29,7 @@ def gap_ladder(middle: float, layer: float, rungs: int = 7, step: float = 0.05) 
         up = 3 + (k + 1) * layer
         x = _WALL + k * pitch
         bodies.append(box(x, x + _PEG, y + 2, y + 6 + _PEG, up, up + 3))  # a lip to lift it by
-        found.append(Rung(k + 1, "across it", round((k + 1) * layer, 3), (x + _PEG / 2, y + _PEG / 2 + 2, up + 3)))
+        found.append(GapStep(k + 1, "across it", round((k + 1) * layer, 3), (x + _PEG / 2, y + _PEG / 2 + 2, up + 3)))
         for n in notches(k + 1, x, y, 0, 3):
             base = base - n
     return TestPiece(
@@ -65,11 +65,11 @@ def flare_piece(wide: float = 20.0) -> TestPiece:
 def three_hinges(middle: float, step: float = 0.1) -> TestPiece:
     """Three short hinges with cone points, their gaps a step narrower and wider than ``middle``; notches tell which."""
     bodies, found = [], []
-    for k, g in enumerate(rungs_of(middle, 3, step)):
+    for k, g in enumerate(gap_steps_of(middle, 3, step)):
         y = k * 40.0
         for solid in _hinge(g, k + 1):
             bodies.append(solid.translate((0, y, 0)))
-        found.append(Rung(k + 1, "in the layer", g, (0.0, y + 15.0, 8.0)))
+        found.append(GapStep(k + 1, "in the layer", g, (0.0, y + 15.0, 8.0)))
     return TestPiece(
         "hinges",
         "Hinge of three gaps",

@@ -38,7 +38,7 @@ class Spot:
 
 
 @dataclass(frozen=True)
-class Rung:
+class GapStep:
     """One gap to try: its number of notches, the direction, the drawn gap a side, mm, and where it is."""
 
     number: int
@@ -55,7 +55,7 @@ class TestPiece:
     title: str
     mesh: Mesh
     spots: tuple[Spot, ...]
-    rungs: tuple[Rung, ...]
+    gap_steps: tuple[GapStep, ...]
     about: str
     cannot: str
 
@@ -81,7 +81,7 @@ def placed(*solids: Solid) -> Mesh:
     return Mesh(mesh.vertices - np.array([0.0, 0.0, low[2]]), mesh.faces)
 
 
-def rungs_of(middle: float, count: int, step: float) -> list[float]:
+def gap_steps_of(middle: float, count: int, step: float) -> list[float]:
     """Gaps in equal steps round a middle one, none under 0.05 mm."""
     if not 0.05 <= middle <= 2:
         raise Refused(f"{middle:.2f} mm is no gap to make a ladder of: 0.05 to 2 mm.")

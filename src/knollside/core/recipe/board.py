@@ -44,7 +44,7 @@ class Dot:
     recipe: Recipe
     reserve: Range
     price: Price
-    school: str = ""
+    preset: str = ""
     frontier: bool = False
 
 
@@ -59,13 +59,13 @@ class Board:
     weak_direction: tuple[float, float, float]
     checked: int = 0
 
-    def school(self, name: str) -> Dot | None:
-        return next((d for d in self.dots if d.school == name), None)
+    def preset(self, name: str) -> Dot | None:
+        return next((d for d in self.dots if d.preset == name), None)
 
     @property
     def advice(self) -> Dot | None:
         """The lightest whose low end meets the target, else the one whose low end comes nearest to it."""
-        return self.school(LIGHTEST) or self.school(NEAREST)
+        return self.preset(LIGHTEST) or self.preset(NEAREST)
 
     def dot(self, recipe: Recipe) -> Dot | None:
         return next((d for d in self.dots if d.recipe == recipe), None)
@@ -79,12 +79,12 @@ class PlainPricer:
         mesh: Mesh,
         card: Material,
         direction: tuple[float, float, float],
-        pace: PrinterMotion,
+        printer_motion: PrinterMotion,
         factor: Range,
         own: Recipe,
     ) -> None:
         self.mesh, self.card, self.direction = mesh, card, direction
-        self.pace, self.factor, self.own = pace, factor, own
+        self.printer_motion, self.factor, self.own = printer_motion, factor, own
         self._shells: dict[tuple[float, float], ShellMap] = {}
         self._uses: dict[tuple[float, float, int, int, int], LayerUse] = {}
 
@@ -104,7 +104,7 @@ class PlainPricer:
         key = (h, w, recipe.walls, recipe.tops, recipe.bottoms)
         if key not in self._uses:
             self._uses[key] = shells.use(recipe)
-        return price(shells.thickness, self._uses[key], recipe, self.card, self.pace, self.factor)
+        return price(shells.thickness, self._uses[key], recipe, self.card, self.printer_motion, self.factor)
 
 
 class Pricer(PlainPricer):
@@ -119,12 +119,12 @@ class Pricer(PlainPricer):
         solved: Recipe,
         card: Material,
         direction: tuple[float, float, float],
-        pace: PrinterMotion,
+        printer_motion: PrinterMotion,
         factor: Range,
-        bore: float = 0.4,
+        nozzle_mm: float = 0.4,
     ) -> None:
-        super().__init__(mesh, card, direction, pace, factor, solved)
-        self.field, self.bore = field, bore
+        super().__init__(mesh, card, direction, printer_motion, factor, solved)
+        self.field, self.nozzle_mm = field, nozzle_mm
         self.rating = rate(field, limits, np.array([direction]))
         self.section_way = governing_direction(field, self.rating)
         self.res = resultants(mesh, field, np.array(self.section_way), _CUTS)
@@ -156,7 +156,7 @@ class Pricer(PlainPricer):
         out = np.minimum((self.peak[:, None] * more).min(axis=(0, 2)), buckle[1:])
         out = out * self.calibration.at(recipes)
         if int(self.rating.mode[0]) in PARTED:
-            own = height_share(b.layer_height / self.bore)
+            own = height_share(b.layer_height / self.nozzle_mm)
             out = out * np.array([height_share(r.layer_height / nozzle) / own for r in recipes])
         return np.asarray(out)
 
@@ -182,7 +182,7 @@ def trade_board(
     dots = _named(pricer.dots(recipes, nozzle), target)
     say(0.7, "pricing a quick one and a fine one")
     quick, fine = pricer.dots([quick_fit_check(base, nozzle), fine_show_piece(base, nozzle)], nozzle)
-    dots += [replace(quick, school="Quick fit check"), replace(fine, school="Fine show piece")]
+    dots += [replace(quick, preset="Quick fit check"), replace(fine, preset="Fine show piece")]
     at = pricer.field.points[pricer.rating.point[0]]
     level = float(at @ np.asarray(pricer.section_way))
     weak = int(np.argmin(np.abs(pricer.res.heights + pricer.res.base - level)))
@@ -262,4 +262,4 @@ def _named(dots: list[Dot], target: float) -> list[Dot]:
     first("All solid", lambda d: d.recipe.infill == 1.0, lambda d: abs(d.recipe.walls - 4) + abs(d.recipe.tops - 5))
     first("Thick shell, empty", lambda d: d.recipe.infill == 0.0, lambda d: abs(d.recipe.walls - 6) - d.recipe.tops)
     first("Some of both", lambda d: d.recipe.infill == 0.3 and d.recipe.tops == 5, lambda d: abs(d.recipe.walls - 4))
-    return [replace(d, school=names.get(i, ""), frontier=i in frontier) for i, d in enumerate(dots)]
+    return [replace(d, preset=names.get(i, ""), frontier=i in frontier) for i, d in enumerate(dots)]

@@ -59,8 +59,8 @@ def layer_areas(
 
 def use_of_layers(outline: tuple[BaseGeometry, ...], h: float, recipe: Recipe) -> tuple[LayerUse, float]:
     """What ``recipe`` takes of layers that are cut already, and the thickness each sample stands for."""
-    stack = stack_of(outline, h, tuple({recipe.tops, recipe.bottoms}))
-    return use_of(stack, recipe), stack.thickness
+    areas = areas_of(outline, h, tuple({recipe.tops, recipe.bottoms}))
+    return use_of(areas, recipe), areas.thickness
 
 
 def _both(near: BaseGeometry, far: BaseGeometry) -> BaseGeometry:
@@ -68,7 +68,7 @@ def _both(near: BaseGeometry, far: BaseGeometry) -> BaseGeometry:
     return near if near is far or alike(near, far) else shapely.intersection(near, far)
 
 
-def stack_of(
+def areas_of(
     outline: tuple[BaseGeometry, ...], h: float, shells: tuple[int, ...], samples: int = SAMPLES
 ) -> LayerAreas:
     """A stack from layers that are cut already, ``h`` mm each: about ``samples`` of them, with their neighbours."""
@@ -114,16 +114,16 @@ class LayerUse:
     edge: Array
 
 
-def use_of(stack: LayerAreas, recipe: Recipe) -> LayerUse:
+def use_of(areas: LayerAreas, recipe: Recipe) -> LayerUse:
     """What ``recipe`` lays down in each sampled layer, by exact polygon offsets."""
     w = recipe.line_width
     walls, solids, infills, lengths, loops, edges = [], [], [], [], [], []
     empty = shapely.Polygon()
-    for k, outline in enumerate(stack.outline):
+    for k, outline in enumerate(areas.outline):
         inner = inset(outline, recipe.walls * w)
         mid = [inset(outline, (i + 0.5) * w) for i in range(recipe.walls)]
-        up = stack.above[recipe.tops][k] if recipe.tops else outline
-        down = stack.below[recipe.bottoms][k] if recipe.bottoms else outline
+        up = areas.above[recipe.tops][k] if recipe.tops else outline
+        down = areas.below[recipe.bottoms][k] if recipe.bottoms else outline
         core = shapely.intersection(shapely.intersection(inner, up), down) if not inner.is_empty else empty
         walls.append(outline.area - inner.area)
         solids.append(inner.area - core.area)

@@ -36,7 +36,9 @@ class Price:
     layer_seconds: Array
 
 
-def price(thickness: float, use: LayerUse, recipe: Recipe, card: Material, pace: PrinterMotion, factor: Range) -> Price:
+def price(
+    thickness: float, use: LayerUse, recipe: Recipe, card: Material, printer_motion: PrinterMotion, factor: Range
+) -> Price:
     """Mass from the areas of sampled layers that stand for ``thickness`` mm each; time from path lengths with a
     start-and-stop share per line.
 
@@ -44,7 +46,7 @@ def price(thickness: float, use: LayerUse, recipe: Recipe, card: Material, pace:
     is the printer's own actual-over-estimate record.
     """
     grams = grams_of(thickness, use, recipe, card)
-    per_layer = np.maximum(layer_seconds(use, recipe, card, pace), pace.layer_floor)
+    per_layer = np.maximum(layer_seconds(use, recipe, card, printer_motion), printer_motion.layer_floor)
     hours = float(per_layer.sum()) * thickness / recipe.layer_height / 3600
     return Price(grams, factor.times(hours), grams / 1000 * card.price_per_kg, per_layer)
 
@@ -55,15 +57,15 @@ def grams_of(thickness: float, use: LayerUse, recipe: Recipe, card: Material) ->
     return volume * card.density / 1000
 
 
-def layer_seconds(use: LayerUse, recipe: Recipe, card: Material, pace: PrinterMotion) -> Array:
+def layer_seconds(use: LayerUse, recipe: Recipe, card: Material, printer_motion: PrinterMotion) -> Array:
     """Seconds of each sampled layer at full pace, before any is slowed down to cool (k,)."""
     infill_area = use.infill * recipe.infill
     w = recipe.line_width
     slow = 0.4 if card.flexible else 1.0
-    fill = pace.infill * PATTERNS[recipe.pattern].pace
+    fill = printer_motion.infill * PATTERNS[recipe.pattern].speed_share
     # A wide or thick line is held back by what can be melted.
-    most = pace.flow / (w * recipe.layer_height)
-    wall_v, solid_v, infill_v = (min(v, most) * slow for v in (pace.wall, pace.solid, fill))
+    most = printer_motion.flow / (w * recipe.layer_height)
+    wall_v, solid_v, infill_v = (min(v, most) * slow for v in (printer_motion.wall, printer_motion.solid, fill))
     area = use.wall + use.solid + use.infill
     # Mean chord of what is filled: pi times its area over the length of its edge (Cauchy).
     chord = np.maximum(np.pi * (use.solid + use.infill) / np.maximum(use.edge, 1e-9), w)
@@ -71,13 +73,15 @@ def layer_seconds(use: LayerUse, recipe: Recipe, card: Material, pace: PrinterMo
     seconds = use.wall_length / wall_v + solid_length / solid_v + infill_length / infill_v
     # About four corners a loop; every line of fill stops, steps over to the next and starts again.
     gap = w / max(recipe.infill, 0.02)
-    stops = 4 * use.loops * wall_v / pace.acceleration
+    stops = 4 * use.loops * wall_v / printer_motion.acceleration
     for length, v, over in ((solid_length, solid_v, w), (infill_length, infill_v, gap)):
         # A short line never reaches its full speed.
-        reached = np.minimum(v, np.sqrt(pace.acceleration * chord))
-        stops = stops + length / chord * (reached / pace.acceleration + 2 * np.sqrt(over / pace.acceleration))
-    seconds = seconds + stops + np.sqrt(area) * np.maximum(use.loops, 1) / pace.travel
-    return np.asarray(seconds + pace.per_layer)
+        reached = np.minimum(v, np.sqrt(printer_motion.acceleration * chord))
+        stops = stops + length / chord * (
+            reached / printer_motion.acceleration + 2 * np.sqrt(over / printer_motion.acceleration)
+        )
+    seconds = seconds + stops + np.sqrt(area) * np.maximum(use.loops, 1) / printer_motion.travel
+    return np.asarray(seconds + printer_motion.per_layer)
 
 
 @dataclass(frozen=True)
@@ -88,22 +92,22 @@ class SmallLayers:
     low: float
     high: float
     seconds: float
-    pace: float
+    speed_share: float
 
 
 def small_layers(
-    use: LayerUse, thickness: float, recipe: Recipe, card: Material, pace: PrinterMotion
+    use: LayerUse, thickness: float, recipe: Recipe, card: Material, printer_motion: PrinterMotion
 ) -> tuple[SmallLayers, ...]:
     """Runs of sampled layers under the layer-time floor, from below."""
-    seconds = layer_seconds(use, recipe, card, pace)
-    short = np.flatnonzero((seconds < pace.layer_floor) & (use.wall > 0))
+    seconds = layer_seconds(use, recipe, card, printer_motion)
+    short = np.flatnonzero((seconds < printer_motion.layer_floor) & (use.wall > 0))
     runs = np.split(short, np.flatnonzero(np.diff(short) > 1) + 1) if len(short) else []
     return tuple(
         SmallLayers(
             float(r[0] * thickness),
             float((r[-1] + 1) * thickness),
             float(seconds[r].min()),
-            float(seconds[r].min() / pace.layer_floor),
+            float(seconds[r].min() / printer_motion.layer_floor),
         )
         for r in runs
     )

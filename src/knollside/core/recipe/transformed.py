@@ -89,7 +89,7 @@ class Transformed:
                 stress = _stresses(section, rim, force, moment)
                 pull = np.abs(stress).max(axis=1)
                 shear = 1.5 * float(np.hypot(force[0], force[1])) / section.area
-                index[c, :, k] = np.hypot(pull / allow.apart, shear / allow.shear)
+                index[c, :, k] = np.hypot(pull / allow.interlayer, shear / allow.shear)
                 press = np.maximum(-stress.min(axis=1), 0.0)
                 risky = (press > 1e-9) & (width > 0)
                 buckle[risky] = np.minimum(buckle[risky], critical[risky] / press[risky])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from knollside.core.material.cards import Material
-from knollside.core.model import Danger, Duty, Recipe
+from knollside.core.model import Danger, DesignCase, Recipe
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ def preflight(
     return tuple(checks)
 
 
-def cautions(card: Material, duty: Duty) -> tuple[Caution, ...]:
+def cautions(card: Material, design_case: DesignCase) -> tuple[Caution, ...]:
     """The usual cautions of this print and this part."""
     out = [
         Caution("Never unattended", "Someone in and awake until it ends; smoke alarm tested."),
@@ -65,14 +65,14 @@ def cautions(card: Material, duty: Duty) -> tuple[Caution, ...]:
         out.append(Caution("Fumes", f"{card.name} gives off styrene: window open or filter on."))
     if card.hard_nozzle:
         out.append(Caution("Dust", "Carbon fibre dust when sanding: mask, wet sanding, gloves."))
-    if duty.danger is Danger.BELOW:
+    if design_case.danger is Danger.BELOW:
         out.append(
             Caution(
                 "Someone may stand below",
                 "Test with twice the load, from the side, before trusting it; look it over each season.",
             )
         )
-    if duty.danger is Danger.PERSON:
+    if design_case.danger is Danger.PERSON:
         out.append(Caution("No verdict", "A person's safety hangs on it: use tested hardware, ask licensed practice."))
     out.append(
         Caution(

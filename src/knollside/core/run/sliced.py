@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -246,80 +246,78 @@ def differences(
     ``size`` of the part as it should lie, mm; ``weak`` places where no seam should run, in the frame of the bed with
     the middle of the part at the origin.
     """
-    out: list[Difference] = []
+    told = (*_of_shape(found, plan, size), *_of_heat(found, card), *_of_layers(found, plan), *_of_seams(found, weak))
+    return tuple(sorted(told, key=lambda d: -d.harm))
+
+
+def _of_shape(found: Sliced, plan: Recipe, size: tuple[float, float, float]) -> Iterator[Difference]:
     turned = sorted(found.size[:2]), sorted(size[:2])
     off = max(abs(a - b) for a, b in zip((*turned[0], found.size[2]), (*turned[1], size[2]), strict=True))
     if off > max(1.5, 0.03 * max(size)):
-        out.append(
-            Difference(
-                3,
-                "Another size",
-                f"The file prints {_size(found.size)} where this way is {_size(size)}: another part or way to lie, "
-                "or scaled. A skirt or a brim may make it larger.",
-            )
+        yield Difference(
+            3,
+            "Another size",
+            f"The file prints {_size(found.size)} where this way is {_size(size)}: another part or way to lie, "
+            "or scaled. A skirt or a brim may make it larger.",
         )
     if found.walls is not None and found.walls != plan.walls:
         less = found.walls < plan.walls
         title = (
             f"{_count(found.walls)} where {_count(plan.walls, False)} {'was' if plan.walls == 1 else 'were'} planned"
         )
-        out.append(Difference(3 if less else 1, title, "Counted at sample heights, outermost loop inwards."))
+        yield Difference(3 if less else 1, title, "Counted at sample heights, outermost loop inwards.")
+
+
+def _of_heat(found: Sliced, card: Material) -> Iterator[Difference]:
     low, high = card.nozzle
     if found.nozzle_c is not None and not low - 5 <= found.nozzle_c <= high + 5:
         cold = found.nozzle_c < low
-        out.append(
-            Difference(
-                3 if cold else 2,
-                f"Nozzle {found.nozzle_c:.0f} °C where {card.name} wants {low} to {high}",
-                "Colder layers bond worse." if cold else "Hotter than the card allows: strings, and it may burn.",
-            )
+        yield Difference(
+            3 if cold else 2,
+            f"Nozzle {found.nozzle_c:.0f} °C where {card.name} wants {low} to {high}",
+            "Colder layers bond worse." if cold else "Hotter than the card allows: strings, and it may burn.",
         )
+    if found.bed_c is not None and not card.bed[0] - 10 <= found.bed_c <= card.bed[1] + 10:
+        yield Difference(
+            1,
+            f"Bed {found.bed_c:.0f} °C where {card.name} wants {card.bed[0]} to {card.bed[1]}",
+            "It may come loose, or its foot may spread.",
+        )
+
+
+def _of_layers(found: Sliced, plan: Recipe) -> Iterator[Difference]:
     if abs(found.layer_height - plan.layer_height) > 0.012:
         thick = found.layer_height > plan.layer_height
-        out.append(
-            Difference(
-                2,
-                f"Layers of {found.layer_height:.2f} mm where {plan.layer_height:.2f} were planned",
-                "Thicker layers reach less far over nothing and bond over a smaller share."
-                if thick
-                else "Thinner layers take longer.",
-            )
+        yield Difference(
+            2,
+            f"Layers of {found.layer_height:.2f} mm where {plan.layer_height:.2f} were planned",
+            "Thicker layers reach less far over nothing and bond over a smaller share."
+            if thick
+            else "Thinner layers take longer.",
         )
     if found.infill is not None and abs(found.infill - plan.infill) > max(0.06, 0.2 * plan.infill):
         less = found.infill < plan.infill
-        out.append(
-            Difference(
-                2 if less else 1,
-                f"Infill about {found.infill * 100:.0f} % where {plan.infill * 100:.0f} % was planned",
-                "From the plastic laid inside the walls.",
-            )
+        yield Difference(
+            2 if less else 1,
+            f"Infill about {found.infill * 100:.0f} % where {plan.infill * 100:.0f} % was planned",
+            "From the plastic laid inside the walls.",
         )
     if abs(found.line_width - plan.line_width) > 0.06:
-        out.append(
-            Difference(
-                1,
-                f"Lines of {found.line_width:.2f} mm where {plan.line_width:.2f} were planned",
-                "From the filament pushed over the length laid.",
-            )
+        yield Difference(
+            1,
+            f"Lines of {found.line_width:.2f} mm where {plan.line_width:.2f} were planned",
+            "From the filament pushed over the length laid.",
         )
+
+
+def _of_seams(found: Sliced, weak: Sequence[tuple[float, float, float]]) -> Iterator[Difference]:
     through = seams_near(found, weak)
     if through:
-        out.append(
-            Difference(
-                2,
-                f"The seam runs through {through} weak {'place' if through == 1 else 'places'}",
-                "Move it to a stout edge: each layer starts and ends there with a flaw.",
-            )
+        yield Difference(
+            2,
+            f"The seam runs through {through} weak {'place' if through == 1 else 'places'}",
+            "Move it to a stout edge: each layer starts and ends there with a flaw.",
         )
-    if found.bed_c is not None and not card.bed[0] - 10 <= found.bed_c <= card.bed[1] + 10:
-        out.append(
-            Difference(
-                1,
-                f"Bed {found.bed_c:.0f} °C where {card.name} wants {card.bed[0]} to {card.bed[1]}",
-                "It may come loose, or its foot may spread.",
-            )
-        )
-    return tuple(sorted(out, key=lambda d: -d.harm))
 
 
 def seams_near(found: Sliced, weak: Sequence[tuple[float, float, float]]) -> int:

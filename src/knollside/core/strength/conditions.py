@@ -104,7 +104,7 @@ def locate(grid: Grid, spots: Spots) -> tuple[Ints, Array]:
 
 
 @dataclass(frozen=True)
-class Hold:
+class Constraint:
     """One held place on the grid: springs at ``spots`` along every axis, or along ``along`` (n, 3) only.
 
     ``active`` (n,) tells which spots hold (a pin lets go where it would have to pull); ``to`` (3,) is how far a
@@ -120,39 +120,39 @@ class Hold:
     to: tuple[float, float, float] | None = None
 
 
-def hold(grid: Grid, mesh: Mesh, faces: Ints, held: Fixture, feature: Feature) -> Hold:
+def constrain(grid: Grid, mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature) -> Constraint:
     """A held place of any kind, sampled on the true surface."""
     spacing = 0.5 * float(grid.size.min())
-    if isinstance(held, ScrewFixture):
-        spots = _under_head(mesh, feature, held, spacing)
-    elif isinstance(held, EdgeFixture):
-        spots = _along_edge(mesh, feature, held, faces, spacing, float(grid.size.min()))
+    if isinstance(fixture, ScrewFixture):
+        spots = _under_head(mesh, feature, fixture, spacing)
+    elif isinstance(fixture, EdgeFixture):
+        spots = _along_edge(mesh, feature, fixture, faces, spacing, float(grid.size.min()))
     else:
         spots = sample_faces(mesh, faces, spacing)
-    carried = isinstance(held, PinFixture)
+    carried = isinstance(fixture, PinFixture)
     if carried and feature.kind not in ("hole", "slot"):
         raise Refused(f"A pin carries a hole; {feature.title.lower()} is none.")
     cell, weights = locate(grid, spots)
-    only_normal = carried or isinstance(held, SlidingFixture)
+    only_normal = carried or isinstance(fixture, SlidingFixture)
     active = np.ones(len(spots.points), np.bool_)
-    return Hold(spots, cell, weights, spots.normals if only_normal else None, active, carried)
+    return Constraint(spots, cell, weights, spots.normals if only_normal else None, active, carried)
 
 
-def drive(grid: Grid, mesh: Mesh, faces: Ints, to: tuple[float, float, float]) -> Hold:
+def drive(grid: Grid, mesh: Mesh, faces: Ints, to: tuple[float, float, float]) -> Constraint:
     """A face moved by ``to`` mm along its own direction, free across it."""
     spots = sample_faces(mesh, faces, 0.5 * float(grid.size.min()))
     cell, weights = locate(grid, spots)
     way = np.asarray(to, float) / np.linalg.norm(to)
     along = np.tile(way, (len(spots.points), 1))
-    return Hold(spots, cell, weights, along, np.ones(len(along), np.bool_), False, to)
+    return Constraint(spots, cell, weights, along, np.ones(len(along), np.bool_), False, to)
 
 
-def _under_head(mesh: Mesh, hole: Feature, held: ScrewFixture, spacing: float) -> Spots:
+def _under_head(mesh: Mesh, hole: Feature, fixture: ScrewFixture, spacing: float) -> Spots:
     """The ring of flat around a hole's mouths that a screw's head and the wall behind squeeze."""
     if hole.kind != "hole" or hole.diameter is None or hole.length is None:
         raise Refused(f"A screw's head clamps a hole; {hole.title.lower()} is none.")
     axis, centre = np.asarray(hole.axis), np.asarray(hole.centre)
-    radius = (held.head_mm or 2 * hole.diameter) / 2
+    radius = (fixture.head_mm or 2 * hole.diameter) / 2
     middle = mesh.triangles.mean(axis=1) - centre
     height = (mesh.triangles - centre) @ axis
     at_end = (np.abs(np.abs(height) - hole.length / 2) < 0.05).all(axis=1)
@@ -168,7 +168,7 @@ def _under_head(mesh: Mesh, hole: Feature, held: ScrewFixture, spacing: float) -
     return Spots(spots.points[keep], spots.normals[keep], spots.area[keep])
 
 
-def _along_edge(mesh: Mesh, feature: Feature, held: EdgeFixture, faces: Ints, spacing: float, width: float) -> Spots:
+def _along_edge(mesh: Mesh, feature: Feature, fixture: EdgeFixture, faces: Ints, spacing: float, width: float) -> Spots:
     """Points along the sharp edge nearest to the place, each standing for a strip one cell wide."""
     mine = np.zeros(len(mesh.faces), np.bool_)
     mine[faces] = True
@@ -181,7 +181,7 @@ def _along_edge(mesh: Mesh, feature: Feature, held: EdgeFixture, faces: Ints, sp
     if len(rim) == 0:
         raise Refused(f"{feature.title} has no edge to clamp.")
     a, b = mesh.vertices[edges[rim, 0]], mesh.vertices[edges[rim, 1]]
-    at = np.asarray(held.at if held.at is not None else feature.centre, float)
+    at = np.asarray(fixture.at if fixture.at is not None else feature.centre, float)
     t = np.clip(((at - a) * (b - a)).sum(axis=1) / np.maximum(((b - a) ** 2).sum(axis=1), 1e-18), 0, 1)
     start = int(np.argmin(np.linalg.norm(a + t[:, None] * (b - a) - at, axis=1)))
     way = (b - a) / np.maximum(np.linalg.norm(b - a, axis=1, keepdims=True), 1e-12)
@@ -197,12 +197,12 @@ def _along_edge(mesh: Mesh, feature: Feature, held: EdgeFixture, faces: Ints, sp
     return Spots(spots, np.tile(normal, (len(spots), 1)), np.concatenate(area))
 
 
-def springs(grid: Grid, holds: list[Hold], modulus: float) -> dict[int, Array]:
+def springs(grid: Grid, constraints: list[Constraint], modulus: float) -> dict[int, Array]:
     """Extra (24, 24) cell matrices of all held places."""
     stiffness = _SPRING * modulus / float(grid.size.min())
-    touched = np.unique(np.concatenate([h.cell[h.active] for h in holds]))
+    touched = np.unique(np.concatenate([h.cell[h.active] for h in constraints]))
     out = np.zeros((len(touched), 24, 24))
-    for h in holds:
+    for h in constraints:
         on = h.active
         along = h.along[on] if h.along is not None else np.zeros((0, 3))
         place = np.searchsorted(touched, h.cell[on])
@@ -226,7 +226,7 @@ def _add_springs(place, weights, stiff, along, out):  # type: ignore[no-untyped-
                         out[m, 3 * a + i, 3 * b + i] += f
 
 
-def driven_force(grid: Grid, h: Hold, modulus: float) -> Array:
+def driven_force(grid: Grid, h: Constraint, modulus: float) -> Array:
     """Nodal forces (3n,) that draw a driven place to where it is wanted."""
     assert h.to is not None and h.along is not None
     stiffness = _SPRING * modulus / float(grid.size.min())
@@ -237,12 +237,12 @@ def driven_force(grid: Grid, h: Hold, modulus: float) -> Array:
     return f.reshape(-1)
 
 
-def moved(grid: Grid, h: Hold, u: Array) -> Array:
+def moved(grid: Grid, h: Constraint, u: Array) -> Array:
     """Displacement (n, 3) at a held place's spots."""
     return np.asarray(np.einsum("sa,sad->sd", h.weights, u.reshape(-1, 3)[grid.nodes[h.cell]]))
 
 
-def point_forces(h: Hold, grid: Grid, u: Array, modulus: float) -> Array:
+def point_forces(h: Constraint, grid: Grid, u: Array, modulus: float) -> Array:
     """The force a held place exerts on the part at each sample point (n, 3), N."""
     stiffness = _SPRING * modulus / float(grid.size.min())
     at = moved(grid, h, u)
@@ -253,11 +253,11 @@ def point_forces(h: Hold, grid: Grid, u: Array, modulus: float) -> Array:
     return np.asarray(-stiffness * at * (h.spots.area * h.active)[:, None])
 
 
-def refuse_if_loose(holds: list[Hold], size: float) -> None:
+def refuse_if_loose(constraints: list[Constraint], size: float) -> None:
     """Raise :class:`Refused`, naming the motion left free, unless the holds stop all six."""
     rows = []
-    middle = np.vstack([h.spots.points for h in holds]).mean(axis=0)
-    for h in holds:
+    middle = np.vstack([h.spots.points for h in constraints]).mean(axis=0)
+    for h in constraints:
         p = (h.spots.points - middle) / size
         weight = np.sqrt(h.spots.area)[:, None]
         directions = [h.along] if h.along is not None else [np.tile(e, (len(p), 1)) for e in np.eye(3)]

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from knollside.core.material.allowables import Allowables
-from knollside.core.model import Array, Duty, Feature, Mesh, Range, Recipe, Refused, same_way
+from knollside.core.model import Array, DesignCase, Feature, Mesh, Range, Recipe, Refused, same_direction
 from knollside.core.strength.field import StressField, Tick, solve
 from knollside.core.strength.hot_spots import hot_spots
-from knollside.core.strength.mesh_size import Wall, wall_at
+from knollside.core.strength.mesh_size import WallDepth, wall_at
 from knollside.core.strength.rating import rate
 from knollside.core.strength.skin import skin_of
 
@@ -50,7 +50,7 @@ class GridDoubt:
 
     directions: tuple[Vec, ...]
     changes: tuple[float, ...]
-    walls: tuple[Wall, ...]
+    walls: tuple[WallDepth, ...]
     other_cells: int
     cell_mm: float | None = None
     assumed: str = ""
@@ -64,11 +64,11 @@ class GridDoubt:
         """The grid's doubt of one way, a share: its own, or the greatest for a way that is not on the list."""
         # The other grid's change and a thin wall's stiffness are two doubts; the larger speaks.
         each = [max(c, w.too_stiff) for c, w in zip(self.changes, self.walls, strict=True)]
-        same = [d for w, d in zip(self.directions, each, strict=True) if same_way(w, direction)]
+        same = [d for w, d in zip(self.directions, each, strict=True) if same_direction(w, direction)]
         return same[0] if same else max(each, default=0.0)
 
     @property
-    def thinnest(self) -> Wall | None:
+    def thinnest(self) -> WallDepth | None:
         """The wall that the fewest cells cross, of those where a listed way would go."""
         return min(self.walls, key=lambda w: w.cells, default=None)
 
@@ -101,7 +101,9 @@ def grid_doubt(
     return GridDoubt(directions, changes, walls, other_cells, cell_mm, assumed)
 
 
-def changes_of(a: StressField, b: StressField, limits: tuple[Allowables, ...], ways: Array) -> tuple[float, ...]:
+def changes_of(
+    a: StressField, b: StressField, limits: tuple[Allowables, ...], orientations: Array
+) -> tuple[float, ...]:
     """Change of each way's reserve from field ``a`` to the finer ``b``, a share; ``ways`` (w, 3)."""
     # Judged where neither grid calls it a support's edge: the coarser one's margin serves both.
     from scipy.spatial import cKDTree
@@ -110,12 +112,17 @@ def changes_of(a: StressField, b: StressField, limits: tuple[Allowables, ...], w
     if a.excluded.any():
         margin |= cKDTree(a.points[a.excluded]).query(b.points)[0] < 0.6 * a.cell
     keep = ~margin if not margin.all() else ~b.excluded
-    first, second = rate(a, limits, ways).reserve, rate(b, limits, ways, points=keep).reserve
+    first, second = rate(a, limits, orientations).reserve, rate(b, limits, orientations, points=keep).reserve
     return tuple(float(c) for c in np.abs(second / first - 1))
 
 
 def widened(reserve: Range, change: float) -> Range:
-    """A range with the grid's own doubt taken in, as an independent share (quadrature of logarithms)."""
+    """A range with the grid's own doubt taken in, as an independent share (quadrature of logarithms).
+
+    >>> told = widened(Range(2.0, 1.6, 2.5), 0.25)
+    >>> round(told.low, 2), told.value, round(told.high, 2)
+    (1.46, 2.0, 2.74)
+    """
     if not reserve.low > 0:
         return reserve
     more = math.log1p(change)
@@ -127,7 +134,7 @@ def widened(reserve: Range, change: float) -> Range:
 def solve_layered(
     mesh: Mesh,
     features: tuple[Feature, ...],
-    duty: Duty,
+    design_case: DesignCase,
     field: StressField,
     limits: tuple[Allowables, ...],
     recipe: Recipe,
@@ -137,7 +144,7 @@ def solve_layered(
     """One way with Ez/E = 0.85 and the shell that way makes."""
     n = np.asarray(direction, float)
     skin = skin_of(recipe, direction)
-    again = solve(mesh, features, duty, field.modulus, field.cells, skin, (ACROSS, n), tick)
+    again = solve(mesh, features, design_case, field.modulus, field.cells, skin, (ACROSS, n), tick)
     quick = float(rate(field, limits, n[None]).reserve[0])
     rated = rate(again, limits, n[None])
     worst = next((p for p in hot_spots(again, limits, n, 3) if not p.at_support), None)

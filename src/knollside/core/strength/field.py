@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -12,17 +12,16 @@ from scipy.spatial import cKDTree
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import feature_at
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Array, DeflectionLoad, Duty, Feature, Ints, Load, Mesh, Placed, Refused
-from knollside.core.strength import conditions, loads, recover
+from knollside.core.model import Array, DesignCase, Feature, Ints, Mesh, Placed, Refused
+from knollside.core.strength import conditions, recover
 from knollside.core.strength.element import Brick, isotropic, layered
 from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
 from knollside.core.strength.mesh_size import refuse_if_short
-from knollside.core.strength.multigrid import Operator
+from knollside.core.strength.setups import Pushed, SetUps
+from knollside.core.strength.setups import pushed as pushed_by
 from knollside.core.strength.skin import Skin, cell_scale
 
 POISSON = 0.35  # typical of printed plastics
-TOLERANCE = 1e-7  # of the residual
-_TOGETHER = 4  # load cases solved at once; more would only take memory
 EDGE = 2.0  # mm from an idealised hold or load edge within which a stress is told apart
 
 Tick = Callable[[float, str], None]
@@ -34,7 +33,7 @@ class External:
 
     points: Array
     forces: Array
-    held: np.ndarray  # bool per point
+    at_fixture: np.ndarray  # bool per point
 
 
 @dataclass(frozen=True)
@@ -49,7 +48,7 @@ class CaseAnswer:
     @property
     def pushing(self) -> float:
         """The loads' sum, N; for a driven face what it takes to move it."""
-        mine = self.external.forces[~self.external.held]
+        mine = self.external.forces[~self.external.at_fixture]
         if len(mine):
             return float(np.linalg.norm(mine.sum(axis=0)))
         return max((float(np.linalg.norm(f)) for _, f in self.reactions), default=0.0)
@@ -58,10 +57,10 @@ class CaseAnswer:
     def turning(self) -> float:
         """The loads' moment about the middle of what holds, N mm."""
         e = self.external
-        if e.held.all() or not e.held.any():
+        if e.at_fixture.all() or not e.at_fixture.any():
             return 0.0
-        arm = e.points[~e.held] - e.points[e.held].mean(axis=0)
-        return float(np.linalg.norm(np.cross(arm, e.forces[~e.held]).sum(axis=0)))
+        arm = e.points[~e.at_fixture] - e.points[e.at_fixture].mean(axis=0)
+        return float(np.linalg.norm(np.cross(arm, e.forces[~e.at_fixture]).sum(axis=0)))
 
 
 @dataclass(frozen=True)
@@ -116,7 +115,7 @@ def place_feature(mesh: Mesh, features: tuple[Feature, ...], place: Placed) -> F
 def solve(
     mesh: Mesh,
     features: tuple[Feature, ...],
-    duty: Duty,
+    design_case: DesignCase,
     modulus: float,
     cells: int = 50_000,
     skin: Skin | None = None,
@@ -136,90 +135,129 @@ def solve(
     began = time.perf_counter()
     say: Tick = tick or (lambda share, text: None)
     say(0.02, "looking at the part")
-    refuse_unready(mesh, duty)
-    held = [(h, place_feature(mesh, features, h)) for h in duty.held]
-    pushed = [[(ld, place_feature(mesh, features, ld)) for ld in case.loads] for case in duty.cases]
-    work, keep, notes = _held_bodies(mesh, [f for _, f in held], [f for row in pushed for _, f in row])
-    renumber = np.full(len(mesh.faces), -1, np.int64)
-    renumber[keep] = np.arange(len(keep))
-
+    refuse_unready(mesh, design_case)
     say(0.06, "laying the grid")
-    asked = cell_size or choose_size(work, cells)
-    grid = make_grid(work, asked)
-    refuse_if_short(len(grid.cells))
-    _refuse_pieces(work, grid)
+    set_out = _set_out(mesh, features, design_case, cells, cell_size)
+    work, grid, constraints = set_out.work, set_out.grid, [c for c, _ in set_out.held]
     c = isotropic(modulus, poisson) if layers is None else layered(modulus, poisson, layers[0], layers[1])
     element = Brick(grid.size, c)
-    holds = [conditions.hold(grid, work, renumber[f.faces], h, f) for h, f in held]
-    conditions.refuse_if_loose(holds, float(work.size.max()))
     scale = np.ones(len(grid.cells)) if skin is None else cell_scale(work, grid, skin)
     say(0.10, "setting up the solve")
-    bench = _Bench(grid, element, scale, modulus)
+    setups = SetUps(grid, element, scale, modulus)
     solid = grid.filled * scale
-    points, normals = recover.judge_points(work, grid, duty.critical_mm, scale)
-    spots = probe_spots(work, probes) if probes is not None else np.zeros((0, 3))
-    edges = [h.spots.points for h in holds]
-    asks = [
-        _pushed(grid, work, case.name, [(ld, f, renumber[f.faces]) for ld, f in row])
-        for case, row in zip(duty.cases, pushed, strict=True)
-        if row
-    ]
-    edges += [p for a in asks for p in a.edges]
-    moved, actives, rounds = bench.answers(asks, holds, lambda x: say(0.12 + 0.76 * x, "solving the stress"))
-    answers: list[CaseAnswer] = []
-    worst_balance = 0.0
-    for ask, u, active in zip(asks, moved, actives, strict=True):
-        external, reactions, error = _balance(
-            grid, [*zip(active, (f for _, f in held)), *ask.driven], u, modulus, ask.where, ask.forces
-        )
-        worst_balance = max(worst_balance, error)
-        answers.append(CaseAnswer(ask.name, u.reshape(-1, 3), external, reactions))
+    points, normals = recover.judge_points(work, grid, design_case.critical_mm, scale)
+    excluded = _excluded(set_out, points)
+    moved, actives, rounds = setups.answers(
+        set_out.cases, constraints, lambda x: say(0.12 + 0.76 * x, "solving the stress")
+    )
+    answers, balance = _answers(set_out, moved, actives, modulus)
     say(0.90, "reading the stress")
     samples = recover.sample_stress(grid, element, np.array(moved))
     stress = recover.judged_stress(grid, samples, points, normals, solid)
-    probed = np.zeros((0, 0, 9))
-    if len(spots):
-        cell, weight = conditions.locate(grid, conditions.Spots(spots, np.zeros_like(spots), np.ones(len(spots))))
-        shift = np.array([np.einsum("pa,pad->pd", weight, u.reshape(-1, 3)[grid.nodes[cell]]) for u in moved])
-        probed = np.concatenate([shift, recover.stress_at(grid, samples, spots, solid)], axis=2)
-    # In mm where cells are small: a singular edge must not creep into the verdict as the grid gets finer.
-    margin = max(1.6 * float(grid.size.max()), min(EDGE, 0.03 * float(work.size.max())))
-    apart = _near(points, np.vstack(edges), margin)
-    if apart.all():
-        raise Refused("Every place on the part is next to a held or pushed face; there is nothing left to judge.")
+    spots = probe_spots(work, probes) if probes is not None else np.zeros((0, 3))
+    probed = _probed(grid, moved, samples, spots, solid)
     say(0.95, "stress done")
     return StressField(
         points,
         normals,
         stress,
-        apart,
-        tuple(answers),
+        excluded,
+        answers,
         grid.points,
         float(grid.size.max()),
         len(grid.cells),
         modulus,
-        worst_balance,
+        balance,
         rounds,
         time.perf_counter() - began,
-        tuple(notes),
-        tuple(sorted({f.body for _, f in held})),
-        asked,
+        set_out.notes,
+        tuple(sorted({f.body for _, f in set_out.held})),
+        set_out.asked,
         spots,
         probed,
     )
 
 
-def refuse_unready(mesh: Mesh, duty: Duty) -> None:
+@dataclass(frozen=True)
+class _SetOut:
+    """The design case on its grid: the bodies it is solved for, what holds them, and every case with its forces;
+    ``asked`` the cell size the grid was laid for, mm."""
+
+    work: Mesh
+    grid: Grid
+    held: list[tuple[conditions.Constraint, Feature]]
+    cases: list[Pushed]
+    notes: tuple[str, ...]
+    asked: float
+
+
+def _set_out(
+    mesh: Mesh, features: tuple[Feature, ...], design_case: DesignCase, cells: int, cell_size: float | None
+) -> _SetOut:
+    fixtures = [(h, place_feature(mesh, features, h)) for h in design_case.fixtures]
+    pushed = [[(ld, place_feature(mesh, features, ld)) for ld in case.loads] for case in design_case.cases]
+    work, keep, notes = _held_bodies(mesh, [f for _, f in fixtures], [f for row in pushed for _, f in row])
+    renumber = np.full(len(mesh.faces), -1, np.int64)
+    renumber[keep] = np.arange(len(keep))
+    asked = cell_size or choose_size(work, cells)
+    grid = make_grid(work, asked)
+    refuse_if_short(len(grid.cells))
+    _refuse_pieces(work, grid)
+    held = [(conditions.constrain(grid, work, renumber[f.faces], h, f), f) for h, f in fixtures]
+    conditions.refuse_if_loose([c for c, _ in held], float(work.size.max()))
+    cases = [
+        pushed_by(grid, work, case.name, [(ld, f, renumber[f.faces]) for ld, f in row])
+        for case, row in zip(design_case.cases, pushed, strict=True)
+        if row
+    ]
+    return _SetOut(work, grid, held, cases, tuple(notes), asked)
+
+
+def _excluded(s: _SetOut, points: Array) -> np.ndarray:
+    """Which judged points lie at an idealised hold's or load's edge; refuses where all do."""
+    edges = [c.spots.points for c, _ in s.held] + [p for a in s.cases for p in a.edges]
+    # In mm where cells are small: a singular edge must not creep into the verdict as the grid gets finer.
+    margin = max(1.6 * float(s.grid.size.max()), min(EDGE, 0.03 * float(s.work.size.max())))
+    excluded = _near(points, np.vstack(edges), margin)
+    if excluded.all():
+        raise Refused("Every place on the part is next to a held or pushed face; there is nothing left to judge.")
+    return excluded
+
+
+def _answers(
+    s: _SetOut, moved: list[Array], actives: list[list[conditions.Constraint]], modulus: float
+) -> tuple[tuple[CaseAnswer, ...], float]:
+    """Every case's displacement with the forces from outside, and the worst balance of them."""
+    answers: list[CaseAnswer] = []
+    worst = 0.0
+    for ask, u, active in zip(s.cases, moved, actives, strict=True):
+        held = [*zip(active, (f for _, f in s.held)), *ask.driven]
+        external, reactions, error = _balance(s.grid, held, u, modulus, ask.where, ask.forces)
+        worst = max(worst, error)
+        answers.append(CaseAnswer(ask.name, u.reshape(-1, 3), external, reactions))
+    return tuple(answers), worst
+
+
+def _probed(grid: Grid, moved: list[Array], samples: recover.Samples, spots: Array, solid: Array) -> Array:
+    """Displacement and stress at places read besides, (k, p, 9)."""
+    if not len(spots):
+        return np.zeros((0, 0, 9))
+    cell, weight = conditions.locate(grid, conditions.Spots(spots, np.zeros_like(spots), np.ones(len(spots))))
+    shift = np.array([np.einsum("pa,pad->pd", weight, u.reshape(-1, 3)[grid.nodes[cell]]) for u in moved])
+    return np.concatenate([shift, recover.stress_at(grid, samples, spots, solid)], axis=2)
+
+
+def refuse_unready(mesh: Mesh, design_case: DesignCase) -> None:
     faults = [
         p for p in check(mesh, crossing=False).problems if p.kind in ("open", "non-manifold", "winding", "inside-out")
     ]
     if faults:
         raise Refused(f"The stress cannot be computed on this mesh: {faults[0].message} Mend it in Part first.")
-    if not duty.held:
+    if not design_case.fixtures:
         raise Refused("Nothing holds the part. Mark the faces or holes that keep it in place.")
-    if not duty.cases or not any(case.loads for case in duty.cases):
+    if not design_case.cases or not any(case.loads for case in design_case.cases):
         raise Refused("Nothing pushes the part. Add a load.")
-    for case in duty.cases:
+    for case in design_case.cases:
         for load in case.loads:
             if load.nothing:
                 raise Refused(f"The load in '{case.name}' is zero or has no direction.")
@@ -242,103 +280,6 @@ def _refuse_pieces(work: Mesh, grid: Grid) -> None:
         raise Refused("The part is too small for a stress grid.")
 
 
-@dataclass(frozen=True)
-class _Ask:
-    """A load case on the grid: nodal forces ``f`` (3n,), the points ``where`` they act with ``forces``, faces
-    ``driven`` by a given way, and the ``edges`` at which a stress is told apart."""
-
-    name: str
-    f: Array
-    where: Array
-    forces: Array
-    driven: tuple[tuple[conditions.Hold, Feature], ...]
-    edges: tuple[Array, ...]
-
-
-def _pushed(grid: Grid, work: Mesh, name: str, loads_: list[tuple[Load, Feature, Ints]]) -> _Ask:
-    f = np.zeros(3 * len(grid.points))
-    where, forces, edges = [np.zeros((0, 3))], [np.zeros((0, 3))], []
-    driven: list[tuple[conditions.Hold, Feature]] = []
-    for load, feature, faces in loads_:
-        if isinstance(load, DeflectionLoad):
-            driven.append((conditions.drive(grid, work, faces, load.deflection_mm), feature))
-            edges.append(driven[-1][0].spots.points)
-            continue
-        nodal, at, each = loads.push(grid, work, feature, faces, load)
-        f += nodal
-        where.append(at.points)
-        forces.append(each)
-        edges.append(at.points)
-    return _Ask(name, f, np.vstack(where), np.vstack(forces), tuple(driven), tuple(edges))
-
-
-class _Bench:
-    """Set-ups by what is held: load cases that hold alike share one, and are solved together."""
-
-    def __init__(self, grid: Grid, element: Brick, scale: Array, modulus: float) -> None:
-        self.grid, self.element, self.scale, self.modulus = grid, element, scale, modulus
-        self._key: object = None
-        self._operator: Operator | None = None
-
-    def _set_up(self, holds: list[conditions.Hold]) -> Operator:
-        key = tuple((id(h.spots), h.active.tobytes()) for h in holds)
-        if self._operator is None or key != self._key:
-            g = self.grid
-            extra = conditions.springs(g, holds, self.modulus)
-            self._operator = Operator(self.element, self.scale, g.cells, g.nodes, g.cut, g.moments, extra)
-            self._key = key
-        return self._operator
-
-    def answers(
-        self, asks: list[_Ask], holds: list[conditions.Hold], tell: Callable[[float], None]
-    ) -> tuple[list[Array], list[list[conditions.Hold]], int]:
-        """Displacements of every case, the holds as they act in it, and the most rounds taken."""
-        moved: list[Array] = []
-        actives, rounds = [], 0
-        together = not any(h.one_way for h in holds) and not any(a.driven for a in asks)
-        step = _TOGETHER if together else 1
-        for i in range(0, len(asks), step):
-            some = asks[i : i + step]
-
-            def share(x: float, i: int = i, n: int = len(some)) -> None:
-                tell((i + n * x) / len(asks))
-
-            if together:
-                u, n = self._set_up(holds).solve(np.array([a.f for a in some]), TOLERANCE, tick=share)
-                moved += list(u)
-                actives += [holds] * len(some)
-            else:
-                one, n, active = self._alone(some[0].f, holds, [h for h, _ in some[0].driven], share)
-                moved.append(one)
-                actives.append(active)
-            rounds = max(rounds, n)
-        return moved, actives, rounds
-
-    def _alone(
-        self, f: Array, holds: list[conditions.Hold], driven: list[conditions.Hold], tell: Callable[[float], None]
-    ) -> tuple[Array, int, list[conditions.Hold]]:
-        """Displacements of one case, rounds taken, and the holds as they act: pins let go where they would pull."""
-        f = f + sum((conditions.driven_force(self.grid, h, self.modulus) for h in driven), np.zeros_like(f))
-        u: Array | None = None
-        rounds = 0
-        while True:
-            u, n = self._set_up([*holds, *driven]).solve(f, TOLERANCE, tick=tell, start=u)
-            rounds += n
-            fresh = [_let_go(self.grid, h, u) if h.one_way else h for h in holds]
-            turned = sum(int((a.active != b.active).sum()) for a, b in zip(fresh, holds, strict=True))
-            # A handful of spots at the rim of the contact may flicker for ever; they carry next to nothing.
-            if turned <= 0.01 * sum(int(h.active.sum()) for h in holds if h.one_way) or rounds > 400:
-                return u, rounds, holds
-            holds = fresh
-
-
-def _let_go(grid: Grid, h: conditions.Hold, u: Array) -> conditions.Hold:
-    """A pin presses only where the wall comes towards it."""
-    assert h.along is not None
-    toward = np.einsum("sd,sd->s", conditions.moved(grid, h, u), h.along) > 0
-    return replace(h, active=toward) if toward.any() else h
-
-
 def probe_spots(mesh: Mesh, probes: Array) -> Array:
     """Places to read: a point inside the part stays, one outside moves to the nearest surface. (p, 3)."""
     from knollside.core.mesh.inside import points_inside
@@ -355,14 +296,14 @@ def state_bodies(work: Mesh, shells: int) -> int:
     return check(work, crossing=False).bodies if shells > 1 else 1
 
 
-def _held_bodies(mesh: Mesh, held: list[Feature], pushed: list[Feature]) -> tuple[Mesh, Ints, list[str]]:
+def _held_bodies(mesh: Mesh, fixtures: list[Feature], pushed: list[Feature]) -> tuple[Mesh, Ints, list[str]]:
     count, label = bodies_of(mesh)
     if count == 1:
         return mesh, np.arange(len(mesh.faces)), []
     sound = check(mesh, crossing=False)
     if sound.bodies == 1:  # one body with cavities
         return mesh, np.arange(len(mesh.faces)), []
-    held_bodies = {int(label[f.faces[0]]) for f in held}
+    held_bodies = {int(label[f.faces[0]]) for f in fixtures}
     for f in pushed:
         if int(label[f.faces[0]]) not in held_bodies:
             raise Refused(
@@ -384,14 +325,14 @@ def _near(points: Array, spots: Array, distance: float) -> np.ndarray:
 
 def _balance(
     grid: Grid,
-    held: list[tuple[conditions.Hold, Feature]],
+    fixtures: list[tuple[conditions.Constraint, Feature]],
     u: Array,
     modulus: float,
     where: Array,
     forces: Array,
 ) -> tuple[External, tuple[tuple[str, tuple[float, float, float]], ...], float]:
     points, each, is_held, named = [where], [forces], [np.zeros(len(where), bool)], []
-    for h, feature in held:
+    for h, feature in fixtures:
         r = conditions.point_forces(h, grid, u, modulus)
         points.append(h.spots.points)
         each.append(r)

@@ -102,7 +102,7 @@ def too_stiff(cells_across: float, normal: Array) -> float:
 
 
 @dataclass(frozen=True)
-class Wall:
+class WallDepth:
     """The wall at a place: ``depth`` mm, ``cells`` across it, and by what share it may be ``too_stiff``."""
 
     depth: float
@@ -110,7 +110,7 @@ class Wall:
     too_stiff: float
 
 
-def wall_at(mesh: Mesh, field: StressField, at: tuple[float, float, float]) -> Wall:
+def wall_at(mesh: Mesh, field: StressField, at: tuple[float, float, float]) -> WallDepth:
     """The wall under the judged surface place nearest to ``at``."""
     surface = np.flatnonzero(np.linalg.norm(field.normals, axis=1) > 0)
     p = surface[int(np.argmin(np.linalg.norm(field.points[surface] - np.asarray(at), axis=1)))]
@@ -119,7 +119,7 @@ def wall_at(mesh: Mesh, field: StressField, at: tuple[float, float, float]) -> W
     deep = float(thickness(mesh, field.points[p][None], normal[None])[0])
     back = float(thickness(mesh, field.points[p][None], -normal[None])[0])
     depth = deep + (back if np.isfinite(back) else 0.0)
-    return Wall(depth, depth / field.cell, too_stiff(depth / field.cell, normal))
+    return WallDepth(depth, depth / field.cell, too_stiff(depth / field.cell, normal))
 
 
 def free_memory() -> float:

@@ -33,7 +33,7 @@ def _point(s, nx, ny, nz, zt, zs, xt, xc, y):  # type: ignore[no-untyped-def]
     qx, qy, qz = tx - pull * nx, ty - pull * ny, tz - pull * nz
     shear = np.sqrt(qx * qx + qy * qy + qz * qz) / zs
     open_ = max(pull, 0.0) / zt
-    parting = np.sqrt(open_ * open_ + shear * shear)
+    interlayer_reserve = np.sqrt(open_ * open_ + shear * shear)
     mode = 0 if open_ >= shear else 1
     # In-layer stresses: the 2 x 2 block left when n is taken out.
     if abs(nz) < 0.9:
@@ -66,7 +66,7 @@ def _point(s, nx, ny, nz, zt, zs, xt, xc, y):  # type: ignore[no-untyped-def]
     )
     if mises > best * (1 + 1e-9):
         best, which = mises, 4
-    return parting, best, mode, which
+    return interlayer_reserve, best, mode, which
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
@@ -93,11 +93,11 @@ def _bounds(s, zt, zs, xt, xc, y, out):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _sweep(s, bound, n, zt, zs, xt, xc, y, early, case, worst, parting, across, where, mode, which):  # type: ignore[no-untyped-def]
+def _sweep(s, bound, n, zt, zs, xt, xc, y, early, case, worst, interlayer_reserve, across, where, mode, which):  # type: ignore[no-untyped-def]
     """Carry on from the cases before: ``worst``, ``parting`` and ``across`` hold the greatest indices so far."""
     visited = 0
     for d in numba.prange(n.shape[0]):
-        top, top_part, top_in, at, how = worst[d], parting[d], across[d], -1, 0
+        top, top_part, top_in, at, how = worst[d], interlayer_reserve[d], across[d], -1, 0
         for p in range(s.shape[0]):
             if early and bound[p] <= top_part and bound[p] <= top_in:
                 break
@@ -111,7 +111,7 @@ def _sweep(s, bound, n, zt, zs, xt, xc, y, early, case, worst, parting, across, 
                 top, at, how = part, p, part_mode
             if inside > top:
                 top, at, how = inside, p, in_mode
-        worst[d], parting[d], across[d] = top, top_part, top_in
+        worst[d], interlayer_reserve[d], across[d] = top, top_part, top_in
         if at >= 0:
             where[d], mode[d], which[d] = at, how, case
     return visited
@@ -125,7 +125,7 @@ class Ratings:
 
     directions: Array
     reserve: Array
-    parting: Array
+    interlayer_reserve: Array
     across: Array
     mode: Ints
     point: Ints
@@ -159,7 +159,7 @@ def rate(
     keep = np.flatnonzero(~field.excluded if points is None else points)
     directions = np.ascontiguousarray(directions, float)
     count = len(directions)
-    worst, parting, across = np.zeros(count), np.zeros(count), np.zeros(count)
+    worst, interlayer_reserve, across = np.zeros(count), np.zeros(count), np.zeros(count)
     point, mode, case = (np.zeros(count, np.int64) for _ in range(3))
     visited = 0
     for k, allow in enumerate(limits):
@@ -168,16 +168,16 @@ def rate(
         _bounds(s, *allow.limits, bound)
         order = np.argsort(-bound, kind="stable")
         where = np.full(count, -1)
-        found = worst, parting, across, where, mode, case
+        found = worst, interlayer_reserve, across, where, mode, case
         visited += _sweep(np.ascontiguousarray(s[order]), bound[order], directions, *allow.limits, early, k, *found)
         new = where >= 0
         point[new] = keep[order[where[new]]]
-    apart = np.array([a.apart_spread for a in limits])
-    pull = np.array([a.pull_spread for a in limits])
+    apart = np.array([a.interlayer_spread for a in limits])
+    pull = np.array([a.in_plane_spread for a in limits])
     return Ratings(
         directions,
         1 / np.maximum(worst, _TINY),
-        1 / np.maximum(parting, _TINY),
+        1 / np.maximum(interlayer_reserve, _TINY),
         1 / np.maximum(across, _TINY),
         mode,
         point,
@@ -199,7 +199,7 @@ class PointRatings:
     """For one way, at every judged point: reserve against ``parting`` and in all modes, with the mode and
     the load case that give it. ``inside`` leaves the parting out: broken across or yielding."""
 
-    parting: Array
+    interlayer_reserve: Array
     inside: Array
     reserve: Array
     mode: Ints
@@ -210,19 +210,19 @@ def rate_points(field: StressField, limits: tuple[Allowables, ...], direction: A
     """Reserve at every judged point for one way, least over the cases."""
     n = np.ascontiguousarray(direction, float)
     count = len(field.points)
-    parting, within, reserve = (np.full(count, np.inf) for _ in range(3))
+    interlayer_reserve, within, reserve = (np.full(count, np.inf) for _ in range(3))
     which, case = np.zeros(count, np.int64), np.zeros(count, np.int64)
     part, inside, mode = np.empty(count), np.empty(count), np.empty(count, np.int64)
     for k, allow in enumerate(limits):
         zt, zs, xt, xc, y = allow.limits
         _each(field.stress[k], n, zt, zs, xt, xc, y, part, inside, mode)
-        parting = np.minimum(parting, 1 / np.maximum(part, _TINY))
+        interlayer_reserve = np.minimum(interlayer_reserve, 1 / np.maximum(part, _TINY))
         within = np.minimum(within, 1 / np.maximum(inside, _TINY))
         mine = 1 / np.maximum(np.maximum(part, inside), _TINY)
         less = mine < reserve
         reserve = np.where(less, mine, reserve)
         which[less], case[less] = mode[less], k
-    return PointRatings(parting, within, reserve, which, case)
+    return PointRatings(interlayer_reserve, within, reserve, which, case)
 
 
 @dataclass(frozen=True)
@@ -245,11 +245,16 @@ def weakest(field: StressField, limits: tuple[Allowables, ...], direction: Array
 def point_reserves(field: StressField, limits: tuple[Allowables, ...], direction: Array) -> tuple[Array, Array]:
     """Reserve at every judged point for one way: (against parting, in all modes), least over the cases."""
     found = rate_points(field, limits, direction)
-    return found.parting, found.reserve
+    return found.interlayer_reserve, found.reserve
 
 
 def sphere(count: int) -> Array:
-    """About evenly spread unit vectors (Fibonacci spiral), (count, 3)."""
+    """About evenly spread unit vectors (Fibonacci spiral), (count, 3).
+
+    >>> net = sphere(2000)
+    >>> net.shape, bool(np.allclose(np.linalg.norm(net, axis=1), 1))
+    ((2000, 3), True)
+    """
     i = np.arange(count) + 0.5
     z = 1 - 2 * i / count
     phi = i * np.pi * (3 - np.sqrt(5))

@@ -92,7 +92,7 @@ def _parting(s: Section, rim: Array, force: Array, moment: Array, allow: Allowab
     stress = force[2] / s.area + kx * d[:, 1] + ky * d[:, 0]
     pull = max(float(stress.max()), 0.0) if len(stress) else 0.0
     shear = 1.5 * float(np.hypot(force[0], force[1])) / s.area
-    index = np.hypot(pull / allow.apart, shear / allow.shear)
+    index = np.hypot(pull / allow.interlayer, shear / allow.shear)
     return float(1 / index) if index > 1e-9 else float("inf")
 
 

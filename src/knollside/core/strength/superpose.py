@@ -34,7 +34,7 @@ class Plan:
     sums: tuple[tuple[str, tuple[tuple[int, float], ...]], ...]
 
 
-def plan_of(held: tuple[Fixture, ...], cases: tuple[LoadCase, ...]) -> Plan:
+def plan_of(fixtures: tuple[Fixture, ...], cases: tuple[LoadCase, ...]) -> Plan:
     """Unit rows where answers add up: each place and axis that is pushed, each torque, pressure and pin.
 
     Where a pin lets go or a face is moved by a stated way, or where units would be more work than they save, the
@@ -45,7 +45,7 @@ def plan_of(held: tuple[Fixture, ...], cases: tuple[LoadCase, ...]) -> Plan:
         tuple(LoadCase(name="", loads=c.loads) for c in loaded),
         tuple((c.name, ((k, 1.0),)) for k, c in enumerate(loaded)),
     )
-    if any(isinstance(h, PinFixture) for h in held) or any(c.bends for c in loaded):
+    if any(isinstance(h, PinFixture) for h in fixtures) or any(c.bends for c in loaded):
         return whole
     rows: dict[Load, int] = {}
     sums = []
@@ -94,10 +94,10 @@ def _sum(name: str, weight: Array, rows: tuple[CaseAnswer, ...]) -> CaseAnswer:
     moved: Array = sum((a * c.displacement for a, c in used), np.zeros_like(rows[0].displacement))
     points = np.vstack([c.external.points for _, c in used])
     forces = np.vstack([a * c.external.forces for a, c in used])
-    held = np.concatenate([c.external.held for _, c in used])
+    fixtures = np.concatenate([c.external.at_fixture for _, c in used])
     total: list[tuple[str, Array]] = [(n, np.zeros(3)) for n, _ in used[0][1].reactions]
     for a, c in used:
         # A face held in two ways is two holds: they are told apart by their place in the list.
         total = [(n, f + a * np.asarray(g)) for (n, f), (_, g) in zip(total, c.reactions, strict=True)]
     named = tuple((n, (float(f[0]), float(f[1]), float(f[2]))) for n, f in total)
-    return CaseAnswer(name, moved, External(points, forces, held), named)
+    return CaseAnswer(name, moved, External(points, forces, fixtures), named)

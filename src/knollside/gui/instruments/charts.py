@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 
 from knollside.core.fit.play import RunningIn
 from knollside.core.fit.process import Moved
-from knollside.core.material.bond import Setting, usual_nozzle, with_setting
+from knollside.core.material.bond import BondSetting, usual_nozzle, with_setting
 from knollside.core.material.cards import Material
 from knollside.core.model import Array, Range
 from knollside.core.recipe.breakeven import WORTH, BreakEven
@@ -37,8 +37,8 @@ class BondChart(Chart):
         """Heats (k,) and bond, low, high, hardened (4, k)."""
         assert self.card is not None
         heat = np.linspace(self.card.nozzle[0] - 15, self.card.nozzle[1] + 10, 40)
-        soft = [with_setting(self.card, Setting(nozzle_c=float(t))).bond for t in heat]
-        hard = [with_setting(self.card, Setting(nozzle_c=float(t), hard_nozzle=True)).bond.value for t in heat]
+        soft = [with_setting(self.card, BondSetting(nozzle_c=float(t))).bond for t in heat]
+        hard = [with_setting(self.card, BondSetting(nozzle_c=float(t), hard_nozzle=True)).bond.value for t in heat]
         return heat, np.array([[b.value for b in soft], [b.low for b in soft], [b.high for b in soft], hard])
 
     def draw(self) -> None:

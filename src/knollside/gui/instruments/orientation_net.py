@@ -7,13 +7,13 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from knollside.core.lay.ways import Ranking
+from knollside.core.lay.orientations import Ranking
 from knollside.core.model import Array
 from knollside.gui.theme.look import TOKENS, font, look
 
 _RAMP = ("clay", "straw", "chalk", "moss")  # in their Day inks always: dark chalk would break the order
 _LINES = (0.25, 0.5, 0.75, 1, 1.25, 1.5, 1.75, 2, 2.5, 3, 3.5, 4, 5, 6, 8, 10, 12, 15, 20, 30)
-MEASURES = {"Weakest of all": "reserve", "Layers parting": "parting", "Broken across": "across"}
+MEASURES = {"Weakest of all": "reserve", "Layers parting": "interlayer_reserve", "Broken across": "across"}
 _SIDE = 180
 
 
@@ -140,7 +140,7 @@ class LayNet(QWidget):
     def _spots(self, lines: list[float], band: Array, edge: Array, n: int) -> list[tuple[float, float, float]]:
         """Where each contour gets its number: on the line, clear of pins and of the other numbers."""
         assert self.ranking is not None
-        pins = [disc_point(np.asarray(w.direction), self._centre) for w in self.ranking.ways]
+        pins = [disc_point(np.asarray(w.direction), self._centre) for w in self.ranking.orientations]
         taken = [((p[0] + 1) / 2 * n, (1 - p[1]) / 2 * n) for p in pins]
         out = []
         for i, v in enumerate(lines):
@@ -193,7 +193,7 @@ class LayNet(QWidget):
             at = QPointF(box.left() + x * box.width(), box.top() + y * box.height())
             p.setPen(QColor(TOKENS["peat"][0]))
             p.drawText(QRectF(at.x() - 16, at.y() - 9, 32, 18), Qt.AlignmentFlag.AlignCenter, f"{v:g}")
-        for w in reversed(self.ranking.ways):
+        for w in reversed(self.ranking.orientations):
             self._pin(p, self._at(w.direction), w.letter, w.letter == self.chosen)
         if self.hand is not None:
             self._pin(p, self._at(self.hand), "?", False, Qt.PenStyle.DashLine)
@@ -268,7 +268,7 @@ class LayNet(QWidget):
         assert e is not None
         if self.ranking is None:
             return
-        near = [((self._at(w.direction) - e.position()).manhattanLength(), w.letter) for w in self.ranking.ways]
+        near = [((self._at(w.direction) - e.position()).manhattanLength(), w.letter) for w in self.ranking.orientations]
         if near and min(near)[0] < 14:
             self.hand = None
             self.taken.emit(min(near)[1])

@@ -128,7 +128,7 @@ class TradeBoard(QWidget):
     def _dot(self, p: QPainter, d: Dot) -> None:
         at = self._at(self._cost(d), d.reserve.value)
         mine = self.chosen is not None and d.recipe == self.chosen.recipe
-        r = 8.0 if mine else 6.0 if d.school else 4.6
+        r = 8.0 if mine else 6.0 if d.preset else 4.6
         ring = 0.8 + d.recipe.walls * 0.42
         ink = look.colour("heather") if mine else look.colour("moss" if d.frontier else "slate")
         if mine:
@@ -147,14 +147,14 @@ class TradeBoard(QWidget):
         assert self.board is not None
         placed: list[QRectF] = []
         spots = [self._at(self._cost(d), d.reserve.value) for d in self.board.dots]
-        order = sorted((d for d in self.board.dots if d.school), key=lambda d: self._cost(d))
+        order = sorted((d for d in self.board.dots if d.preset), key=lambda d: self._cost(d))
         for d in order:
             at = self._at(self._cost(d), d.reserve.value)
             cost = self._cost(d)
             unit = {"grams": f"{cost:.0f} g", "hours": f"{cost:.1f} h", "cost": f"cost {cost:.2f}"}[self.by]
             under = f"{unit}, {times(d.reserve.low)} to {times(d.reserve.high)}"
             p.setFont(font(13, 700))
-            w = max(p.fontMetrics().horizontalAdvance(d.school), p.fontMetrics().horizontalAdvance(under)) + 8
+            w = max(p.fontMetrics().horizontalAdvance(d.preset), p.fontMetrics().horizontalAdvance(under)) + 8
             best = None
             for dx, dy in (
                 (-w - 16, -46),
@@ -193,7 +193,7 @@ class TradeBoard(QWidget):
             mine = self.chosen is not None and self.chosen.recipe == d.recipe
             p.setPen(look.colour("heather" if mine else "peat"))
             p.drawText(
-                box.adjusted(4, 0, -4, -16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, d.school
+                box.adjusted(4, 0, -4, -16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, d.preset
             )
             p.setPen(look.colour("slate"))
             p.setFont(font(12))
@@ -226,7 +226,7 @@ class TradeBoard(QWidget):
         assert e is not None
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(e.key()), 0)
         if step and self.board is not None:
-            order = sorted((d for d in self.board.dots if d.frontier or d.school), key=self._cost)
+            order = sorted((d for d in self.board.dots if d.frontier or d.preset), key=self._cost)
             here = next((i for i, d in enumerate(order) if self.chosen and d.recipe == self.chosen.recipe), 0)
             self.picked.emit(order[min(max(here + step, 0), len(order) - 1)].recipe)
         else:

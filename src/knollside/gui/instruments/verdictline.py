@@ -29,6 +29,25 @@ class VerdictLine(QWidget):
         self.source = label("", dim=True)
         for w in (self.title, self.source):
             w.setMinimumWidth(10)
+        # Two buttons that stay: rebuilding them would take the keyboard's place away.
+        self._acts: tuple[Act, ...] = ()
+        self.acts = [button("", partial(self._act, i), main=i == 0) for i in (0, 1)]
+        self.choices, self.busy, self.right = QWidget(), QWidget(), QWidget()
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.doing = label("", dim=True, wrap=True)
+        self.stop = button("Cancel", cancel)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(18, 10, 16, 8)
+        row.setSpacing(12)
+        row.addWidget(self._left())
+        row.addLayout(self._middle(), 1)
+        self._fill_right()
+        row.addWidget(self.right)
+        self.setAccessibleName("Verdict")
+
+    def _left(self) -> QWidget:
+        """The number with its unit, and what stands under it."""
         left = QVBoxLayout()
         left.setSpacing(0)
         top = QHBoxLayout()
@@ -40,34 +59,33 @@ class VerdictLine(QWidget):
         for w in self.under:
             left.addWidget(w)
         left.addStretch(1)
+        box = QWidget()
+        box.setLayout(left)
+        box.setFixedWidth(134)
+        return box
+
+    def _middle(self) -> QVBoxLayout:
         middle = QVBoxLayout()
         middle.setSpacing(3)
         middle.addWidget(self.title)
         middle.addWidget(self.body)
         middle.addStretch(1)
         middle.addWidget(self.source)
-        # Two buttons that stay: rebuilding them would take the keyboard's place away.
-        self._acts: tuple[Act, ...] = ()
-        self.acts = [button("", partial(self._act, i), main=i == 0) for i in (0, 1)]
-        buttons = QVBoxLayout()
+        return middle
+
+    def _fill_right(self) -> None:
+        """The buttons, and in their place what runs, how far it is, and a cancel."""
+        buttons = QVBoxLayout(self.choices)
         buttons.setSpacing(8)
+        buttons.setContentsMargins(0, 0, 0, 0)
         for b in self.acts:
             b.setMinimumHeight(36)
             buttons.addWidget(b)
-        self.choices = QWidget()
-        self.choices.setLayout(buttons)
-        buttons.setContentsMargins(0, 0, 0, 0)
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.doing = label("", dim=True, wrap=True)
-        self.stop = button("Cancel", cancel)
-        self.busy = QWidget()
         doing = QVBoxLayout(self.busy)
         doing.setContentsMargins(0, 0, 0, 0)
         doing.addWidget(self.doing)
         doing.addWidget(self.bar)
         doing.addWidget(self.stop)
-        self.right = QWidget()
         self.right.setFixedWidth(168)
         stack = QVBoxLayout(self.right)
         stack.setContentsMargins(0, 0, 0, 0)
@@ -75,16 +93,6 @@ class VerdictLine(QWidget):
         stack.addWidget(self.busy)
         stack.addStretch(1)
         self.busy.hide()
-        box = QWidget()
-        box.setLayout(left)
-        box.setFixedWidth(134)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(18, 10, 16, 8)
-        row.setSpacing(12)
-        row.addWidget(box)
-        row.addLayout(middle, 1)
-        row.addWidget(self.right)
-        self.setAccessibleName("Verdict")
 
     def put(self, v: Verdict) -> None:
         colour = look.colour(v.tone).name()

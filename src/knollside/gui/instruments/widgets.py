@@ -126,7 +126,7 @@ class _Scrolled(QScrollArea):
         super().resizeEvent(e)
 
 
-class Choice(QComboBox):
+class Dropdown(QComboBox):
     """A list to choose one from; ``chose`` carries the data of the choice made by hand."""
 
     chose = pyqtSignal(object)

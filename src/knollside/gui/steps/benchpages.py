@@ -12,7 +12,7 @@ from knollside.core.model import Measurement, Range
 from knollside.gui import nodes
 from knollside.gui.instruments.charts import HistoryChart
 from knollside.gui.instruments.fitmarks import SectionMark
-from knollside.gui.instruments.widgets import Chip, Choice, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Chip, Dropdown, button, column, heading, label, row, rule
 from knollside.gui.session import Session, View
 from knollside.gui.slip import Slip
 from knollside.gui.steps.page import Page, Same
@@ -28,9 +28,9 @@ class MeasurePage(QWidget):
     def __init__(self, slip: Slip, acts: dict[str, Callable[..., None]], pieces: list[tuple[str, str]]) -> None:
         super().__init__()
         self.slip = slip
-        self.piece = Choice("Piece to measure", [(words, name) for name, words in pieces], 13)
+        self.piece = Dropdown("Piece to measure", [(words, name) for name, words in pieces], 13)
         self.piece.chose.connect(acts["piece"])
-        self.times = Choice("How often each place is measured", [(w, n) for w, n in _TIMES], 8)
+        self.times = Dropdown("How often each place is measured", [(w, n) for w, n in _TIMES], 8)
         self.times.chose.connect(acts["times"])
         self.kept = label("", dim=True)
         self.place = label("", 15, 700, wrap=True)
@@ -89,20 +89,20 @@ class MeasurePage(QWidget):
 
     def refresh(self, session: Session, listening: str) -> None:
         s = self.slip
-        spot, rung = s.spot, s.rung
+        spot, gap_step = s.spot, s.gap_step
         self.kept.setText(
             f"{'place' if s.spots else 'gap'} {s.at % s.count + 1} of {s.count}" if s.count else "nothing"
         )
-        self.sizes.setVisible(rung is None)
-        self.gaps.setVisible(rung is not None)
+        self.sizes.setVisible(gap_step is None)
+        self.gaps.setVisible(gap_step is not None)
         if spot is not None:
             across = "wide" if spot.kind == "foot" or "side" in spot.name else "across"
             self.place.setText(f"{spot.name.capitalize()}: drawn {round(spot.drawn, 2):g} mm {across}")
             done = f" {len(s.pending)} taken of this place." if s.pending else ""
             self.how.setText(spot.how + done)
-        elif rung is not None:
-            many = "notch" if rung.number == 1 else "notches"
-            self.place.setText(f"{rung.number} {many}: {rung.drawn:.2f} mm {rung.direction}")
+        elif gap_step is not None:
+            many = "notch" if gap_step.number == 1 else "notches"
+            self.place.setText(f"{gap_step.number} {many}: {gap_step.drawn:.2f} mm {gap_step.direction}")
             self.how.setText("Push or lift it with a finger, no tool. Does it let go whole?")
         else:
             self.place.setText("Nothing to measure yet.")
@@ -166,7 +166,7 @@ class PrinterPage(Page):
 
     def __init__(self) -> None:
         super().__init__()
-        self.kind = Choice("Whose doubt and history", [("holes", "hole"), ("outsides", "pin")], 8)
+        self.kind = Dropdown("Whose doubt and history", [("holes", "hole"), ("outsides", "pin")], 8)
         self.kind.chose.connect(lambda _: self.changed.emit())
         self.top(row(label("Doubt and history of", dim=True), self.kind, stretch=-2))
 

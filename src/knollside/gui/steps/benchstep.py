@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QStackedWidget
 from knollside.core.fit.process import REFERENCE, more_to_halve
 from knollside.core.learning.readingstable import write_readings
 from knollside.core.model import Refused
-from knollside.core.proof.piece import Rung, Spot
+from knollside.core.proof.piece import GapStep, Spot
 from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.fileasks import LoadTable
@@ -124,7 +124,7 @@ class BenchStep(Step):
             return
         made = self.pieces.piece
         if made is not None and made.piece.name == self.wanted:
-            self.slip.put(made.piece.title.lower(), made.piece.spots, made.piece.rungs)
+            self.slip.put(made.piece.title.lower(), made.piece.spots, made.piece.gap_steps)
         else:
             self.slip.put("", (), ())
 
@@ -146,9 +146,9 @@ class BenchStep(Step):
         self._fill_slip()
         return self.slip.spot
 
-    def rung(self) -> Rung | None:
+    def gap_step(self) -> GapStep | None:
         self._fill_slip()
-        return self.slip.rung
+        return self.slip.gap_step
 
     # Taking readings
 
@@ -298,7 +298,7 @@ class BenchStep(Step):
         # What a size must be follows from the readings too, so it is said once they are all counted in.
         if self._said and self.measure.said.text() == self._said:
             tell(self.measure.said, self._said + self._verdict_of_last(), "good")
-        self.charts.setCurrentWidget(self.gap_chart if self.slip.rung is not None else self.chart)
+        self.charts.setCurrentWidget(self.gap_chart if self.slip.gap_step is not None else self.chart)
         if self.tabs.front == PRINTER:
             self.printer_page.put(self.view, at)
         self.records.refresh()
@@ -317,13 +317,13 @@ class BenchStep(Step):
             refused = self.view.get(nodes.FITS).refusal
             return Verdict("It cannot be told." if refused else "Working out what this printer does.", refused)
         rest = Act("Simulate the rest", self.simulate_rest, self.slip.count > 0)
-        if self.slip.rungs and not self.slip.spots:
+        if self.slip.gap_steps and not self.slip.spots:
             return self._gap_verdict(rest)
         spot = self.slip.spot
         kind, axis = ("hole", "upright") if spot is None else ("hole" if spot.kind == "hole" else "pin", spot.axis)
         at = spot.drawn if spot is not None else REFERENCE
         s = fitting.shift(kind, axis, at)
-        way = "close" if s.value < 0 else "grow"
+        orientation = "close" if s.value < 0 else "grow"
         what = "holes" if kind == "hole" else "outsides"
         odd = f" {len(s.outliers)} reading looks wrong; measure it again." if s.outliers else ""
         more = more_to_halve(fitting.process(axis), kind, at)
@@ -334,7 +334,7 @@ class BenchStep(Step):
             + (halve if s.count >= 4 else "Four readings or more make the value yours.")
             + odd
         )
-        said = f"{what.capitalize()} {way} by {abs(s.value):.2f} mm."
+        said = f"{what.capitalize()} {orientation} by {abs(s.value):.2f} mm."
         return Verdict(
             said if abs(s.value) >= 0.02 else f"{what.capitalize()} come out as drawn.",
             body,
@@ -366,14 +366,14 @@ class BenchStep(Step):
 
     def scene(self) -> Scene:
         self._fill_slip()
-        spot, rung, bed = self.slip.spot, self.slip.rung, self.part.printer.bed_mm
+        spot, gap_step, bed = self.slip.spot, self.slip.gap_step, self.part.printer.bed_mm
         if self.wanted == PART:
-            laid = self.part.way is not None
+            laid = self.part.orientation is not None
             scene = base_scene(self.session, laid, "This part itself", "Its mates, as corrected, in order.")
         else:
             scene = piece_scene(self.pieces.piece, (bed[0], bed[1]))
         if spot is not None:
             return replace(scene, place=spot.at, place_words=f"{spot.name}, {round(spot.drawn, 2):g} mm")
-        if rung is not None:
-            return replace(scene, place=rung.at, place_words=f"{rung.number}: {rung.drawn:.2f} mm")
+        if gap_step is not None:
+            return replace(scene, place=gap_step.at, place_words=f"{gap_step.number}: {gap_step.drawn:.2f} mm")
         return scene

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from knollside.core.job.questions.recipe import Building, Buying
-from knollside.core.job.questions.strength import Proved
+from knollside.core.job.questions.settling import Proved
 from knollside.core.material.allowables import withheld
 from knollside.core.material.bond import shares
 from knollside.core.material.infill import PATTERNS
@@ -20,7 +20,7 @@ from knollside.gui.derived import Node
 from knollside.gui.instruments.strips import WeakCut
 from knollside.gui.instruments.tradeboard import TradeBoard, recipe_words
 from knollside.gui.instruments.widgets import (
-    Choice,
+    Dropdown,
     NumberField,
     button,
     column,
@@ -57,7 +57,7 @@ class BuildStep(Step):
         super().__init__(session)
         self.board = TradeBoard()
         self.board.picked.connect(self._try)
-        self.by = Choice("Price by", [("grams", "grams"), ("hours", "hours"), ("cost", "cost")])
+        self.by = Dropdown("Price by", [("grams", "grams"), ("hours", "hours"), ("cost", "cost")])
         self.by.setParent(self.board)
         self.by.chose.connect(lambda _: session.changed.emit())
         self.own = self.board
@@ -65,8 +65,8 @@ class BuildStep(Step):
         self.tried: Recipe | None = None
         self.pinned: tuple[Dot, ...] = ()
         self._pinned_of: object = None
-        self.school = Choice("School of practice", letters=15)
-        self.school.chose.connect(lambda r: self._try(r) if r is not None else None)
+        self.preset = Dropdown("School of practice", letters=15)
+        self.preset.chose.connect(lambda r: self._try(r) if r is not None else None)
         self.fields: dict[str, NumberField] = {}
         line = QWidget()
         lay = QHBoxLayout(line)
@@ -78,7 +78,7 @@ class BuildStep(Step):
             self.fields[key] = f
             lay.addWidget(column(f, label(words, dim=True), spacing=1))
         lay.addStretch(1)
-        self.pattern = Choice("Infill pattern", [(n.capitalize(), n) for n in PATTERNS], 10)
+        self.pattern = Dropdown("Infill pattern", [(n.capitalize(), n) for n in PATTERNS], 10)
         self.pattern.chose.connect(lambda p: self._change("pattern", p))
         self.pin = button("Pin it", self._pin, tip="Keep this recipe to compare it with others")
         self.price = label("", 14, 700)
@@ -100,7 +100,7 @@ class BuildStep(Step):
         for page in (self.materials, self.roofs, self.buys, self.spiral, self.pins):
             page.margins(0, 10)
         self.panel = column(
-            heading("Recipe", self.school),
+            heading("Recipe", self.preset),
             line,
             row(self.pattern, self.pin, stretch=0),
             self.price,
@@ -200,7 +200,7 @@ class BuildStep(Step):
 
     def needs(self) -> tuple[Node[Any], ...]:
         page, loaded = self.tabs.front, self.part.loaded
-        wanted: tuple[Node[Any], ...] = (nodes.LAY, nodes.SETTLED, nodes.BUILD) if loaded else ()
+        wanted: tuple[Node[Any], ...] = (nodes.RANKED, nodes.SETTLED, nodes.BUILD) if loaded else ()
         b = self.board_answer.fresh
         off_board = not loaded or (b is not None and b.board.dot(self.recipe) is None)
         if off_board or page in (BUYS, SPIRAL):
@@ -212,7 +212,7 @@ class BuildStep(Step):
     def _fill_pages(self, recipe: Recipe) -> None:
         view, part, b = self.view, self.part, self.board_answer.shown
         target = b.board.target if b is not None else 2.0
-        place = part.duty.surroundings
+        place = part.design_case.surroundings
         words = [f"{place.temperature_c:.0f} °C", *(w for w, on in (("sun", place.sun), ("rain", place.wet)) if on)]
         card = part.plain_card
         fresh = self.board_answer.fresh
@@ -247,7 +247,7 @@ class BuildStep(Step):
         self.by.show()
         if not self.part.loaded:
             self.board.empty = "No load is stated: recipes are priced by grams and hours at “What it buys”."
-        elif self.part.way is None:
+        elif self.part.orientation is None:
             self.board.empty = "Choose a way to lie first; then every recipe is priced."
         else:
             self.board.empty = "Every recipe is being priced."
@@ -259,7 +259,7 @@ class BuildStep(Step):
     def _fill_price(self, dot: Dot | None, r: Recipe) -> None:
         if dot is None:
             self.price.setText(recipe_words(r))
-            waits = not self.part.loaded or self.part.way is not None
+            waits = not self.part.loaded or self.part.orientation is not None
             self.price_note.setText("Pricing this recipe …" if waits else "")
             return
         h = dot.price.hours
@@ -274,15 +274,15 @@ class BuildStep(Step):
         self.price_note.setText(f"{runs} ({h.source}). Without supports. Price a kilogram: {priced}.")
 
     def _fill_schools(self, b: Building | None, dot: Dot | None) -> None:
-        self.school.blockSignals(True)
-        self.school.clear()
-        self.school.addItem("Schools", None)
+        self.preset.blockSignals(True)
+        self.preset.clear()
+        self.preset.addItem("Schools", None)
         for d in b.board.dots if b else ():
-            if d.school:
-                self.school.addItem(d.school, d.recipe)
-        if dot is not None and dot.school:
-            self.school.setCurrentText(dot.school)
-        self.school.blockSignals(False)
+            if d.preset:
+                self.preset.addItem(d.preset, d.recipe)
+        if dot is not None and dot.preset:
+            self.preset.setCurrentText(dot.preset)
+        self.preset.blockSignals(False)
 
     def standing(self) -> Standing:
         part, proved = self.part, self.view.get(nodes.PROVE)
@@ -298,7 +298,7 @@ class BuildStep(Step):
         return Standing(Mark.HALF if self.board_answer.fresh else Mark.OPEN, words)
 
     def verdict(self) -> Verdict:
-        if self.part.way is None:
+        if self.part.orientation is None:
             return Verdict(
                 "Choose a way to lie first.",
                 "Walls and infill are judged for the way it lies.",
@@ -321,7 +321,7 @@ class BuildStep(Step):
         return self._estimated(b)
 
     def _not_yet(self) -> Verdict:
-        asked: tuple[Node[Any], ...] = (nodes.LAY, nodes.SETTLED, nodes.BUILD)
+        asked: tuple[Node[Any], ...] = (nodes.RANKED, nodes.SETTLED, nodes.BUILD)
         refused = next((r for r in (self.view.get(n).refusal for n in asked) if r), "")
         busy = any(self.view.waiting(n) for n in asked)
         last, shown = self.board_answer.shown, ""
@@ -362,7 +362,7 @@ class BuildStep(Step):
     def _estimated(self, b: Building) -> Verdict:
         """What the board says of the recipe under discussion."""
         use, target, dot = Act("Use this recipe", self._use), b.board.target, self._dot(self.recipe)
-        held_back = withheld(self.part.duty)
+        held_back = withheld(self.part.design_case)
         if held_back:
             return no_verdict(held_back, use)
         if dot is None:
@@ -373,7 +373,7 @@ class BuildStep(Step):
         held = "Put right by full solves of six recipes" if b.board.checked else "An estimate"
         body = f"{held}; “Use this recipe” solves it."
         if advice is not None and advice.recipe != dot.recipe:
-            body = f"{advice.school}: {recipe_words(advice.recipe)}, {advice.price.grams:.0f} g. " + body
+            body = f"{advice.preset}: {recipe_words(advice.recipe)}, {advice.price.grams:.0f} g. " + body
         return Verdict(
             f"{recipe_words(dot.recipe).capitalize()} {words}.",
             body,
@@ -385,7 +385,7 @@ class BuildStep(Step):
             acts=(
                 use,
                 Act(
-                    advice.school if advice else LIGHTEST,
+                    advice.preset if advice else LIGHTEST,
                     lambda: self._try(advice.recipe) if advice else None,
                     advice is not None,
                 ),

@@ -17,7 +17,7 @@ from knollside.core.recipe.breakeven import BreakEven
 from knollside.core.recipe.roofs import CLOSES_MM, Roof
 from knollside.core.recipe.spiral import Spiral
 from knollside.gui.instruments.charts import EvenChart
-from knollside.gui.instruments.widgets import Choice, button, heading, label, reserve_tone, row, rule, times
+from knollside.gui.instruments.widgets import Dropdown, button, heading, label, reserve_tone, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
 
 _KINDS = {"pattern": "Infill pattern", "layer": "Layer height", "nozzle": "Nozzle"}
@@ -91,12 +91,12 @@ def _pays(e: BreakEven) -> str:
     k = int(min(range(len(e.scales)), key=lambda i: abs(math.log(float(e.scales[i])))))
     here = 100 * float(e.saving[k])
     now = f"At this size it {'saves' if here >= 0 else 'costs'} {abs(here):.0f} % of the filament"
-    schools = f"{e.empty.walls} walls and empty, against {e.filled.walls} walls and {e.filled.infill * 100:.0f} %. "
+    presets = f"{e.empty.walls} walls and empty, against {e.filled.walls} walls and {e.filled.infill * 100:.0f} %. "
     if e.pays is None:
-        return f"{schools}{now}; it never saves a tenth up to four times the size."
+        return f"{presets}{now}; it never saves a tenth up to four times the size."
     if e.pays <= float(e.scales[0]) * 1.001:
-        return f"{schools}{now}; it saves a tenth or more at any size."
-    return f"{schools}{now}; a tenth or more from {e.pays:.1f} times this size."
+        return f"{presets}{now}; it saves a tenth or more at any size."
+    return f"{presets}{now}; a tenth or more from {e.pays:.1f} times this size."
 
 
 class BuysPage(Page):
@@ -173,7 +173,7 @@ class SpiralPage(Page):
             under = f"{dot.price.grams:.0f} g, {hours(dot)} h, {dot.recipe.line_width * dot.recipe.walls:.2g} mm thick"
             self.add(line(words, _reserve(dot), under))
         self.add(rule(), heading("Which face moves"))
-        stays = Choice("Face that stays", [("Outside stays", "outside"), ("Inside stays", "inside")], 12)
+        stays = Dropdown("Face that stays", [("Outside stays", "outside"), ("Inside stays", "inside")], 12)
         stays.put(self.stays)
         stays.chose.connect(self._stay)
         self.add(row(label("One line thicker:"), stays, stretch=0))

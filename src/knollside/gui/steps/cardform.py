@@ -11,7 +11,7 @@ from knollside.core.job.stated import learned_cards
 from knollside.core.material.cards import MATERIALS, Material, material
 from knollside.core.material.own import FIELDS, FieldName, OwnValue, shown_value
 from knollside.gui.instruments.charts import BondChart
-from knollside.gui.instruments.widgets import Chip, Choice, NumberField, button, heading, label
+from knollside.gui.instruments.widgets import Chip, Dropdown, NumberField, button, heading, label
 from knollside.gui.session import Seeing, Session
 
 _DOUBT = 0.1  # of a value typed without a range
@@ -23,7 +23,7 @@ class CardForm(Seeing, QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.pick = Choice("Material to describe", [(m, m) for m in MATERIALS], 14)
+        self.pick = Dropdown("Material to describe", [(m, m) for m in MATERIALS], 14)
         self.pick.chose.connect(lambda _: self.refresh())
         self._of: object = None
         self.values: dict[FieldName, list[NumberField]] = {}

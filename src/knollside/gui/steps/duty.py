@@ -10,9 +10,9 @@ from knollside.core.job import edits
 from knollside.core.material.allowables import Allowables, target_reserve, withheld
 from knollside.core.mesh.identity import Named
 from knollside.core.model import GRAVITY, Danger, Fixture, FixtureKind, LoadCase, Surroundings, bounds_of
-from knollside.gui.instruments.stair import Stair
+from knollside.gui.instruments.knock_downs import KnockDownStrip
 from knollside.gui.instruments.widgets import (
-    Choice,
+    Dropdown,
     NumberField,
     button,
     clear,
@@ -44,8 +44,8 @@ class DutyStep(Step):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.strip = self.stair = Stair()
-        self.stair.changed.connect(self._tread)
+        self.strip = self.stair = KnockDownStrip()
+        self.stair.changed.connect(self._knock_down)
         body = QWidget()
         self.lay = QVBoxLayout(body)
         self.lay.setContentsMargins(16, 10, 16, 10)
@@ -99,10 +99,10 @@ class DutyStep(Step):
     # Edits
 
     def _put(self, change: dict[str, object], text: str) -> None:
-        self.session.put_duty(self.part.duty.model_copy(update=change), text)
+        self.session.put_design_case(self.part.design_case.model_copy(update=change), text)
 
     def _place(self, change: dict[str, object], text: str) -> None:
-        self._put({"surroundings": self.part.duty.surroundings.model_copy(update=change)}, text)
+        self._put({"surroundings": self.part.design_case.surroundings.model_copy(update=change)}, text)
 
     def _tick(self, key: str, on: bool) -> None:
         self._place({key: on}, f"{key} {'yes' if on else 'no'}")
@@ -115,53 +115,53 @@ class DutyStep(Step):
         if not name:
             self.workspace.said.emit("Click a face of the part first; the load goes there.")
             return
-        self.session.put_duty(edits.loaded(self.part.duty, name), f"load on {name.replace('-', ' ')}")
+        self.session.put_design_case(edits.loaded(self.part.design_case, name), f"load on {name.replace('-', ' ')}")
 
     def _put_case(self, i: int, case: LoadCase, text: str) -> None:
-        self.session.put_duty(edits.case_changed(self.part.duty, i, case), text)
+        self.session.put_design_case(edits.case_changed(self.part.design_case, i, case), text)
 
     def aim(self, handle: tuple[int, int], unit: tuple[float, float, float]) -> None:
         """Turn one load to the direction its arrow was dragged to."""
-        cases = self.part.duty.cases
+        cases = self.part.design_case.cases
         if handle[0] < len(cases):
             words = f"{cases[handle[0]].name}: turned by hand"
-            self.session.put_duty(edits.aimed(self.part.duty, *handle, unit), words)
+            self.session.put_design_case(edits.aimed(self.part.design_case, *handle, unit), words)
 
     def _hold(self, i: int, kind: FixtureKind) -> None:
-        where = (self.part.duty.held[i].feature or "a point").replace("-", " ")
-        self.session.put_duty(edits.held_as(self.part.duty, i, kind), f"{where} held: {kind}")
+        where = (self.part.design_case.fixtures[i].feature or "a point").replace("-", " ")
+        self.session.put_design_case(edits.held_as(self.part.design_case, i, kind), f"{where} held: {kind}")
 
     def _let_go(self, i: int) -> None:
-        self.session.put_duty(edits.let_go(self.part.duty, i), "no longer held")
+        self.session.put_design_case(edits.let_go(self.part.design_case, i), "no longer held")
 
-    def _tread(self, name: str, value: float | None) -> None:
+    def _knock_down(self, name: str, value: float | None) -> None:
         """One's own factor on the stair, or the typical one again."""
         words = f"stair: {name.lower()} " + ("typical" if value is None else f"{value:.2f}")
-        self.session.put_duty(edits.with_tread(self.part.duty, name, value), words)
+        self.session.put_design_case(edits.with_knock_down(self.part.design_case, name, value), words)
 
     def _drop(self, i: int) -> None:
-        self.session.put_duty(edits.case_dropped(self.part.duty, i), "load taken away")
+        self.session.put_design_case(edits.case_dropped(self.part.design_case, i), "load taken away")
 
     # Showing
 
     def _together(self) -> str:
         """Sum and moment of the largest case, and how well the solve balanced them."""
-        duty = self.part.duty
-        if not duty.cases:
+        design_case = self.part.design_case
+        if not design_case.cases:
             return ""
-        laying = self.view.laying.fresh
-        if laying is not None:
-            f = laying.strength.field
+        ranked = self.view.ranked.fresh
+        if ranked is not None:
+            f = ranked.strength.field
             case = max(f.cases, key=lambda c: c.pushing)
             return (
                 f"Largest, {case.name}: {case.pushing:.0f} N and {case.turning / 1000:.1f} N m about the holds; "
                 f"balanced to {max(f.balance_error, 1e-5) * 100:.1g} %."
             )
-        force = max(sum(ld.newtons for ld in c.loads) for c in duty.cases)
+        force = max(sum(ld.newtons for ld in c.loads) for c in design_case.cases)
         return f"Largest: {force:.0f} N. Reactions show once Lay has solved it." if force else ""
 
     def refresh(self) -> None:
-        d = self.part.duty
+        d = self.part.design_case
         self.heat.put(d.surroundings.temperature_c)
         for box, on in (
             (self.sun, d.surroundings.sun),
@@ -174,16 +174,16 @@ class DutyStep(Step):
             b.setChecked(b.property("danger") == d.danger)
         self.danger.setExclusive(True)
         self.together.setText(self._together())
-        if self._shown != (d.cases, d.held):
-            self._shown = (d.cases, d.held)
+        if self._shown != (d.cases, d.fixtures):
+            self._shown = (d.cases, d.fixtures)
             clear(self.cards)
             clear(self.holds)
             for i, case in enumerate(d.cases):
                 if case.loads:
                     self.cards.addWidget(load_card(i, case, partial(self._put_case, i), partial(self._drop, i)))
-            for i, held in enumerate(d.held):
+            for i, held in enumerate(d.fixtures):
                 self.holds.addWidget(self._held_row(i, held))
-            if not d.held:
+            if not d.fixtures:
                 self.holds.addWidget(
                     label("Nothing holds it yet: click a hole or face, then “held”.", dim=True, wrap=True)
                 )
@@ -195,14 +195,14 @@ class DutyStep(Step):
                 )
         stair = self.part.stair
         if isinstance(stair, tuple) and stair and d.cases:
-            worst = min(range(min(len(stair), len(d.cases))), key=lambda i: stair[i].apart)
+            worst = min(range(min(len(stair), len(d.cases))), key=lambda i: stair[i].interlayer)
             self.stair.put(stair[worst], d.cases[worst].name, self.part.material)
         else:
             self.stair.put(None, "", "")
 
     def _held_row(self, i: int, held: Fixture) -> QWidget:
         name = (held.feature or "a point").replace("-", " ")
-        kind = Choice(f"How {name} is held", HELD.items(), 11)
+        kind = Dropdown(f"How {name} is held", HELD.items(), 11)
         kind.put(held.kind)
         kind.chose.connect(partial(self._hold, i))
         gone = button("×", partial(self._let_go, i), plain=True, tip="No longer held")
@@ -213,16 +213,16 @@ class DutyStep(Step):
         return row(title, kind, gone, stretch=1, spacing=6)
 
     def standing(self) -> Standing:
-        d, lost = self.part.duty, self.view.lost_of_duty()
+        d, lost = self.part.design_case, self.view.lost_of_design_case()
         if lost:
             return lost_standing(lost)
-        if not d.cases and not d.held:
+        if not d.cases and not d.fixtures:
             return Standing(
                 Mark.FULL if d.danger is not Danger.UNASKED else Mark.OPEN,
                 f"{d.purpose.value.capitalize()}, carries nothing.",
             )
-        if not d.held or not d.cases:
-            return Standing(Mark.HALF, "Nothing holds it." if not d.held else "Nothing pushes it.")
+        if not d.fixtures or not d.cases:
+            return Standing(Mark.HALF, "Nothing holds it." if not d.fixtures else "Nothing pushes it.")
         if d.danger is Danger.UNASKED:
             return Standing(Mark.HALF, "Who is hurt if it lets go?")
         force = max(sum(ld.newtons for ld in c.loads) for c in d.cases)
@@ -233,7 +233,7 @@ class DutyStep(Step):
         )
 
     def verdict(self) -> Verdict:
-        d, lost = self.part.duty, self.view.lost_of_duty()
+        d, lost = self.part.design_case, self.view.lost_of_design_case()
         if lost:
             return self._lost(lost)
         if withheld(d):
@@ -258,7 +258,7 @@ class DutyStep(Step):
 
     def _needed(self, stair: tuple[Allowables, ...]) -> Verdict:
         """What it must hold, and why so much."""
-        d = self.part.duty
+        d = self.part.design_case
         force = max(sum(ld.newtons for ld in c.loads) for c in d.cases)
         need = target_reserve(d)
         why = {
@@ -268,7 +268,9 @@ class DutyStep(Step):
         }[need]
         source = ""
         if stair:
-            source = f"Layer bond: {stair[0].bond.source}. " + ("Other treads: typical." if stair[0].steps else "")
+            source = f"Layer bond: {stair[0].bond.source}. " + (
+                "Other treads: typical." if stair[0].knock_downs else ""
+            )
         return Verdict(
             f"It must hold {force * need / GRAVITY:.0f} kg before it lets go.",
             why,
@@ -277,7 +279,10 @@ class DutyStep(Step):
             under=(f"{need:g} times {force / GRAVITY:.1f} kg", f"needed {need:g}"),
             tone="peat",
             source=source,
-            acts=(Act("Lay it", lambda: self.go("Lay"), bool(d.held)), Act("Open the part", lambda: self.go("Part"))),
+            acts=(
+                Act("Lay it", lambda: self.go("Lay"), bool(d.fixtures)),
+                Act("Open the part", lambda: self.go("Part")),
+            ),
         )
 
     def _lost(self, lost: tuple[Named, ...]) -> Verdict:
@@ -286,10 +291,12 @@ class DutyStep(Step):
         return lost_verdict(lost, "faces", before, "Say it of another face", acts)
 
     def _forget(self, lost: tuple[Named, ...]) -> None:
-        self.session.put_duty(edits.without(self.part.duty, {e.id for e in lost}), "what was said of lost faces")
+        self.session.put_design_case(
+            edits.without(self.part.design_case, {e.id for e in lost}), "what was said of lost faces"
+        )
 
     def scene(self) -> Scene:
-        n = len(self.part.duty.cases)
+        n = len(self.part.design_case.cases)
         scene = base_scene(
             self.session,
             False,
@@ -299,4 +306,4 @@ class DutyStep(Step):
             arrows=load_arrows(self.session, True) + reaction_arrows(self.session),
             legend=("held", "pushed", "shown"),
         )
-        return with_lost(scene, self.view.lost_of_duty())
+        return with_lost(scene, self.view.lost_of_design_case())

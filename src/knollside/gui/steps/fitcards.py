@@ -7,13 +7,13 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.clearance import Gap
-from knollside.core.fit.opening import Opened
+from knollside.core.fit.opening import OpenedGap
 from knollside.core.fit.scaling import LEAST, MOST, Scaled
 from knollside.core.job.questions.fits import Between
 from knollside.core.mesh.flare import FLARES, Relieved
 from knollside.core.model import Feature, Range
 from knollside.gui.instruments.fitmarks import SectionMark
-from knollside.gui.instruments.widgets import Choice, NumberField, button, chance, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, chance, column, heading, label, row, rule
 from knollside.gui.steps.page import Page, Same, line
 
 
@@ -23,14 +23,14 @@ class BodiesCard(Page):
     def __init__(
         self,
         open_gap: Callable[[tuple[int, int], float], None],
-        keep: Callable[[Opened], None],
+        keep: Callable[[OpenedGap], None],
         show: Callable[[Gap], None],
     ) -> None:
         super().__init__()
         self._open, self._keep, self._show = open_gap, keep, show
 
     def put(
-        self, found: tuple[Between, ...] | None, bodies: int, refused: str, opened: Opened | None, not_opened: str
+        self, found: tuple[Between, ...] | None, bodies: int, refused: str, opened: OpenedGap | None, not_opened: str
     ) -> None:
         if not self.fresh((Same(found), bodies, refused, Same(opened), not_opened)):
             return
@@ -151,7 +151,7 @@ class ScaleCard(QWidget):
         self.factor.put(1.0)
         self.holes, self.gaps = QCheckBox("holes and pockets"), QCheckBox("gaps between bodies")
         self.wall = QCheckBox("")
-        self.only = Choice("What is scaled", [("the whole part", None)], 14)
+        self.only = Dropdown("What is scaled", [("the whole part", None)], 14)
         self.picked = ""
         self.holes.setChecked(True)
         self.gaps.setChecked(True)

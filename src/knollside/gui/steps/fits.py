@@ -345,7 +345,7 @@ class FitsStep(Step):
         n = len(self.part.mates)
         scene = base_scene(
             self.session,
-            self.part.way is not None,
+            self.part.orientation is not None,
             self.part.name,
             f"{n} mate{'s' if n != 1 else ''}. What is not named stays as drawn.",
             marks=face_marks(self.session, {FaceMark.MATES}),

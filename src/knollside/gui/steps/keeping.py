@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from knollside.gui.fileasks import LoadWhole, WriteWhole
-from knollside.gui.instruments.widgets import Choice, button, heading, label, row, tell
+from knollside.gui.instruments.widgets import Dropdown, button, heading, label, row, tell
 from knollside.gui.session import Seeing, Session
 from knollside.gui.worker import Outcome
 
@@ -20,7 +20,7 @@ class KeepingForm(Seeing, QWidget):
         super().__init__()
         self.session = session
         self.where = label("", dim=True, wrap=True)
-        self.copies = Choice("Copies of the workshop", letters=22)
+        self.copies = Dropdown("Copies of the workshop", letters=22)
         self.restore = button("Restore it", self._restore, tip="What is there now is set aside, not lost")
         self.said = label("", 13, wrap=True)
         self.aside = label("", 13, wrap=True)

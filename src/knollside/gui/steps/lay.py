@@ -13,17 +13,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from knollside.core.job.questions.strength import Laying
+from knollside.core.job.questions.strength import RankedOrientations
 from knollside.core.job.stated import UP
-from knollside.core.lay.ways import RatedWay
-from knollside.core.model import Holding, Way, same_way
+from knollside.core.lay.orientations import RatedOrientation
+from knollside.core.model import Orientation, SupportSettings, same_direction
 from knollside.core.strength.rating import MODES, weakest
 from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.instruments.orientation_net import MEASURES, LayNet
-from knollside.gui.instruments.wayrow import WayRow
+from knollside.gui.instruments.orientationrow import OrientationRow
 from knollside.gui.instruments.widgets import (
-    Choice,
+    Dropdown,
     clear,
     heading,
     label,
@@ -52,7 +52,7 @@ class LayStep(Step):
         self.net.taken.connect(self._choose)
         self.net.tried.connect(self._try)
         self.net.asked.connect(self._ask_why)
-        self.measure = Choice("Measure shown on the net", MEASURES.items(), 11)
+        self.measure = Dropdown("Measure shown on the net", MEASURES.items(), 11)
         self.measure.chose.connect(lambda _: session.changed.emit())
         self.trying: Vec | None = None
         self.told_place: int | None = None
@@ -102,10 +102,10 @@ class LayStep(Step):
     def needs(self) -> tuple[Node[Any], ...]:
         view, page = self.view, self.book.needs(self.view)
         if not view.part.loaded:
-            return (nodes.PLAIN_WAYS, nodes.PLAIN_LOG, *page)
+            return (nodes.PLAIN_ORIENTATIONS, nodes.PLAIN_LOG, *page)
         asked = (nodes.WHY,) if self.trying is not None else ()
         # The checks run behind: on another grid as soon as there is something to check, in layers after that.
-        return (nodes.LAY, *asked, nodes.DETAIL, *page, nodes.SETTLED, nodes.LAYERS)
+        return (nodes.RANKED, *asked, nodes.DETAIL, *page, nodes.SETTLED, nodes.LAYERS)
 
     def _turned(self, _: int) -> None:
         self.told_place = None  # a number belongs to the page it was asked on
@@ -117,11 +117,11 @@ class LayStep(Step):
 
     def _try(self, direction: Vec) -> None:
         """The dragged pin: the part turns under it and its reserve is read at once, with no new solve."""
-        laying = self.view.laying.fresh
-        if laying is None:
+        ranked = self.view.ranked.fresh
+        if ranked is None:
             return
         self.trying = direction
-        s = laying.strength
+        s = ranked.strength
         found = weakest(s.field, s.limits, np.array(direction))
         case = s.field.cases[found.case].name
         tell(self.note, f"There: {times(found.reserve)}×. {case.capitalize()}: {MODES[found.mode]}.")
@@ -134,104 +134,107 @@ class LayStep(Step):
         """Keep the person's own reason with the way they chose."""
         if not self.session.has_part:
             return
-        way, words = self.part.way, self.reason.text().strip()
-        if way is not None and words != way.reason:
-            self._put_way(way.model_copy(update={"reason": words}), "reason for this way")
+        orientation, words = self.part.orientation, self.reason.text().strip()
+        if orientation is not None and words != orientation.reason:
+            self._put_orientation(orientation.model_copy(update={"reason": words}), "reason for this way")
 
-    def _put_way(self, way: Way, text: str) -> None:
-        self.workspace.edit({Kind.WAY: way}, text)
+    def _put_orientation(self, orientation: Orientation, text: str) -> None:
+        self.workspace.edit({Kind.ORIENTATION: orientation}, text)
 
     def _take_asked(self, _: str) -> None:
         w = self._asked()
         if w is not None:
             self.trying, self.net.hand = None, None
-            self._put_way(Way(direction=w.direction), "lay it where the pin is")
+            self._put_orientation(Orientation(direction=w.direction), "lay it where the pin is")
 
-    def _asked(self) -> RatedWay | None:
+    def _asked(self) -> RatedOrientation | None:
         """The answer to "why not there", while the pin stands there."""
         return self.view.get(nodes.WHY).fresh if self.trying is not None else None
 
     @property
     def old(self) -> bool:
-        return self.view.laying.fresh is None
+        return self.view.ranked.fresh is None
 
     def _choose(self, letter: str) -> None:
-        w = next((w for w in self.view.ways if w.letter == letter), None)
+        w = next((w for w in self.view.orientations if w.letter == letter), None)
         if w is None:
             return
         self.trying, self.net.hand, self.told_place = None, None, None
-        self._put_way(Way(direction=w.direction, holding=self._kept()), f"lay it {letter}")
+        self._put_orientation(Orientation(direction=w.direction, support_settings=self._kept()), f"lay it {letter}")
 
-    def _kept(self) -> Holding:
+    def _kept(self) -> SupportSettings:
         """Support settings go along to another way; choices by hand belong to the old one."""
-        return self.part.holding.model_copy(update={"by_hand": {}})
+        return self.part.support_settings.model_copy(update={"by_hand": {}})
 
     def refresh(self) -> None:
         view, loaded = self.view, self.part.loaded
-        laying, here = view.laying.shown if loaded else None, view.chosen
+        ranked, here = view.ranked.shown if loaded else None, view.chosen
         self.net.empty = "No direction tried yet" if loaded else "No load: every direction holds"
-        self.net.put(laying.ranking if laying else None, here.letter if here else "", self.measure.currentData())
-        if self.trying is None or laying is None:
-            self.note.setText(self._rated_with(laying))
-        self._fill_rows(laying, here)
-        way = self.part.way
-        self.reason.setEnabled(way is not None)
+        self.net.put(ranked.ranking if ranked else None, here.letter if here else "", self.measure.currentData())
+        if self.trying is None or ranked is None:
+            self.note.setText(self._rated_with(ranked))
+        self._fill_rows(ranked, here)
+        orientation = self.part.orientation
+        self.reason.setEnabled(orientation is not None)
         if not self.reason.hasFocus():
-            self.reason.setText(way.reason if way is not None else "")
+            self.reason.setText(orientation.reason if orientation is not None else "")
             self.reason.setCursorPosition(0)
         self.book.fill(view, view.get(nodes.DETAIL).fresh if loaded else None)
 
-    def _rated_with(self, laying: Laying | None) -> str:
+    def _rated_with(self, ranked: RankedOrientations | None) -> str:
         """What the list was rated with: the very record that was solved."""
         if not self.part.loaded:
             return "No load is stated: ways by support, height and bed alone."
-        if laying is None:
+        if ranked is None:
             return "Strength is worked out once for every direction; it takes some seconds."
-        r, material = laying.strength.recipe, laying.strength.card.name
+        r, material = ranked.strength.recipe, ranked.strength.card.name
         words = f"Rated with {r.walls} walls, {r.infill * 100:.0f} % infill, {material}."
         return f"Old: {words[:1].lower()}{words[1:]} Something changed since." if self.old else words
 
-    def _fill_rows(self, laying: Laying | None, here: RatedWay | None) -> None:
+    def _fill_rows(self, ranked: RankedOrientations | None, here: RatedOrientation | None) -> None:
         view, asked, loaded = self.view, self._asked(), self.part.loaded
         layered = (view.get(nodes.LAYERS).fresh or ()) if loaded else ()
-        ways, letter, old = view.ways, here.letter if here else "", loaded and self.old
-        key = (Same(laying), Same(ways), letter, Same(asked), Same(layered), old)
+        orientations, letter, old = view.orientations, here.letter if here else "", loaded and self.old
+        off_list = (here,) if here is not None and not here.letter else ()
+        off = [(w.direction, w.reserve) for w in off_list]
+        key = (Same(ranked), Same(orientations), letter, off, Same(asked), Same(layered), old)
         if key == self._shown:
             return
         self._shown = key
         clear(self.rows)
-        no_verdict = bool(laying and laying.strength.withheld)
-        target = laying.ranking.target if laying is not None else 1.0
-        if asked is not None and laying is not None:
-            made = WayRow(asked, target, False, no_verdict)
+        no_verdict = bool(ranked and ranked.strength.withheld)
+        target = ranked.ranking.target if ranked is not None else 1.0
+        if asked is not None and ranked is not None:
+            made = OrientationRow(asked, target, False, no_verdict)
             made.taken.connect(self._take_asked)
             self.rows.addWidget(made)
-        for w in ways:
-            again = next((x.reserve.value for x in layered if same_way(x.direction, w.direction)), None)
-            made = WayRow(w, target, w.letter == letter, no_verdict or not loaded, again, old)
+        for w in (*off_list, *orientations):
+            again = next((x.reserve.value for x in layered if same_direction(x.direction, w.direction)), None)
+            mine = here is not None and w.letter == letter
+            made = OrientationRow(w, target, mine, no_verdict or not loaded, again, old)
             made.taken.connect(self._choose)
             self.rows.addWidget(made)
 
     def standing(self) -> Standing:
         view, part, here = self.view, self.part, self.view.chosen
-        if not part.loaded and part.way is not None:
+        if not part.loaded and part.orientation is not None:
             return Standing(Mark.FULL, f"{here.title}. No load to hold." if here else "Chosen. No load to hold.")
-        laying = view.laying.fresh
-        if laying is None:
-            if view.laying.old:
+        ranked = view.ranked.fresh
+        if ranked is None:
+            if view.ranked.old:
                 return Standing(Mark.CRACK, "Something changed since; not worked out again yet.")
-            chosen = part.way is not None
+            chosen = part.orientation is not None
             words = "Chosen; not worked out yet." if chosen else "Not tried yet."
             return Standing(Mark.HALF if chosen else Mark.OPEN, words)
-        if part.way is None:
-            n = sum(w.holds for w in laying.ranking.ways)
+        if part.orientation is None:
+            n = sum(w.holds for w in ranked.ranking.orientations)
             return Standing(Mark.HALF, f"{n} way{'s' if n != 1 else ''} hold{'s' if n == 1 else ''}. Yours to choose.")
         if here is None:
             return Standing(Mark.HALF, "Chosen, off the short list.")
-        if laying.strength.withheld:
+        if ranked.strength.withheld:
             return Standing(Mark.FULL, f"{here.title}. No verdict.")
         return Standing(
-            Mark.FULL if here.reserve.low >= laying.ranking.target else Mark.HALF,
+            Mark.FULL if here.reserve.low >= ranked.ranking.target else Mark.HALF,
             f"{here.title}. Holds {times(here.reserve.value)} times the load.",
         )
 
@@ -241,8 +244,8 @@ class LayStep(Step):
             return Verdict("Reading the part.")
         if not self.part.loaded:
             return self._no_load()
-        answer = view.laying
-        refused = view.get(nodes.LAY).refusal or view.get(nodes.SETTLED).refusal
+        answer = view.ranked
+        refused = view.get(nodes.RANKED).refusal or view.get(nodes.SETTLED).refusal
         if refused:
             return Verdict(
                 "It cannot be worked out as it stands.",
@@ -251,21 +254,21 @@ class LayStep(Step):
                 tone="clay",
                 acts=(
                     Act("Back to Duty", lambda: self.go("Duty")),
-                    Act("Try again", lambda: self.session.ask(nodes.LAY)),
+                    Act("Try again", lambda: self.session.ask(nodes.RANKED)),
                 ),
             )
-        laying = answer.fresh
-        if laying is None:
+        ranked = answer.fresh
+        if ranked is None:
             return self._not_yet(answer.shown)
-        if laying.strength.withheld:
-            return no_verdict(laying.strength.withheld, Act("Duty", lambda: self.go("Duty")))
-        return self._told(laying)
+        if ranked.strength.withheld:
+            return no_verdict(ranked.strength.withheld, Act("Duty", lambda: self.go("Duty")))
+        return self._told(ranked)
 
-    def _not_yet(self, last: Laying | None) -> Verdict:
+    def _not_yet(self, last: RankedOrientations | None) -> Verdict:
         """Nothing that is true of what is stored: the last answer, if there is one, is shown crossed through."""
-        busy = self.view.waiting(nodes.LAY)
+        busy = self.view.waiting(nodes.RANKED)
         here = self.view.chosen
-        w = here or (last.ranking.ways[0] if last is not None and last.ranking.ways else None)
+        w = here or (last.ranking.orientations[0] if last is not None and last.ranking.orientations else None)
         told = w is not None and last is not None and not last.strength.withheld
         return Verdict(
             "Working out every way to lie." if busy else "Every way can be tried at once.",
@@ -274,15 +277,15 @@ class LayStep(Step):
             unit="×" if told else "",
             under=("from before", "the change") if told else (),
             tone="slate",
-            acts=(Act("Try every way", lambda: self.session.ask(nodes.LAY)),),
+            acts=(Act("Try every way", lambda: self.session.ask(nodes.RANKED)),),
             old=told,
         )
 
-    def _told(self, laying: Laying) -> Verdict:
+    def _told(self, ranked: RankedOrientations) -> Verdict:
         """What the list says of the chosen way, or of the first."""
-        best, here = laying.ranking.ways[0], self.view.chosen
+        best, here = ranked.ranking.orientations[0], self.view.chosen
         w = here or best
-        need = laying.ranking.target
+        need = ranked.ranking.target
         tone = reserve_tone(w.reserve, need)
         sure = {"moss": "it holds", "straw ink": "it is too close to call", "clay": "it does not hold"}[tone]
         title = f"{w.title}: {sure}." if here else f"{best.letter} is the first to try: {sure}."
@@ -300,20 +303,20 @@ class LayStep(Step):
             unit="×",
             under=(f"{times(w.reserve.low)} to {times(w.reserve.high)}", f"needed {need:g}"),
             tone=tone,
-            source=self._source(laying),
+            source=self._source(ranked),
             acts=tuple(acts[::-1] if here is not None and tone == "moss" else acts),
         )
 
-    def _source(self, laying: Laying) -> str:
+    def _source(self, ranked: RankedOrientations) -> str:
         """Where the strengths come from; and that no other grid bears the number out, where none does."""
-        bond, grid = f"Layer bond: {laying.strength.card.bond.source}.", self.view.grid
+        bond, grid = f"Layer bond: {ranked.strength.card.bond.source}.", self.view.grid
         if grid is None or grid.assumed:
             return f"{bond} Not checked on another grid{'' if grid else ' yet'}."
         return f"{bond} Heat, creep and wear: typical."
 
     def _no_load(self) -> Verdict:
         """Any way holds what pulls at nothing: by support, height and bed then."""
-        here, best = self.view.chosen, next(iter(self.view.ways), None)
+        here, best = self.view.chosen, next(iter(self.view.orientations), None)
         told = here or best
         words = "Choose by surface and time; state a load to weigh strength."
         acts = [Act("Keep it as drawn", self._as_drawn), Act("State a load", lambda: self.go("Duty"))]
@@ -326,7 +329,7 @@ class LayStep(Step):
         return Verdict("No load, so any way holds.", words, acts=tuple(acts))
 
     def _as_drawn(self) -> None:
-        self._put_way(Way(direction=UP), "keep it as drawn")
+        self._put_orientation(Orientation(direction=UP), "keep it as drawn")
         self.go("Build")
 
     def scene(self) -> Scene:

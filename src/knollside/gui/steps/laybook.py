@@ -7,9 +7,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
-from knollside.core.job.questions.strength import WayDetail
+from knollside.core.job.questions.strength import OrientationDetail
 from knollside.core.job.stated import UP
-from knollside.core.model import Holding, Way
+from knollside.core.model import Orientation, SupportSettings
 from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.session import Session, View
@@ -19,13 +19,13 @@ from knollside.gui.steps.tabs import Tabs
 from knollside.gui.steps.weighpages import SplitPage, WeightsPage
 from knollside.store.records import Kind
 
-WAYS, PLACES, REMEDIES, TRUST, SUPPORTS, COMPARE, SPLIT, WEIGHTS = range(8)
+ORIENTATIONS, PLACES, REMEDIES, TRUST, SUPPORTS, COMPARE, SPLIT, WEIGHTS = range(8)
 
 
 class LayBook:
     """The pages by name, behind their tabs. ``ways`` is the list that comes first."""
 
-    def __init__(self, session: Session, ways: QWidget, point_out: Callable[[int], None]) -> None:
+    def __init__(self, session: Session, orientations: QWidget, point_out: Callable[[int], None]) -> None:
         self.session = session
         self.places = PlacesPage(session.changed.emit, point_out)
         self.remedies, self.trust = CuresPage(), TrustPage()
@@ -33,7 +33,7 @@ class LayBook:
         self.compare = ComparePage()
         self.split, self.weights = SplitPage(point_out), WeightsPage(self._weigh)
         pages: tuple[tuple[str, QWidget], ...] = (
-            ("Ways", ways),
+            ("Ways", orientations),
             ("Weak places", self.places),
             ("Cures", self.remedies),
             ("Trust", self.trust),
@@ -56,34 +56,36 @@ class LayBook:
             SPLIT: (nodes.SPLIT,),
         }
         # The layer log tells its notes too, so places without support are looked for as soon as a way is worked out.
-        supports = (nodes.SUPPORTS,) if view.part.way is not None or self.front == SUPPORTS else ()
+        supports = (nodes.SUPPORTS,) if view.part.orientation is not None or self.front == SUPPORTS else ()
         return (*page.get(self.front, ()), *supports)
 
     def _weigh(self, weights: dict[str, float]) -> None:
         words = "weights of the ways" if weights else "weights as the purpose has them"
-        duty = self.session.view.part.duty
-        self.session.put_duty(duty.model_copy(update={"weights": weights}), words)
+        design_case = self.session.view.part.design_case
+        self.session.put_design_case(design_case.model_copy(update={"weights": weights}), words)
 
-    def _hold(self, holding: Holding, words: str) -> None:
+    def _hold(self, support_settings: SupportSettings, words: str) -> None:
         """What is supported belongs to the way: one undo step."""
-        way = self.session.view.part.way or Way(direction=UP)
-        self.session.workspace.edit({Kind.WAY: way.model_copy(update={"holding": holding})}, words)
+        orientation = self.session.view.part.orientation or Orientation(direction=UP)
+        self.session.workspace.edit(
+            {Kind.ORIENTATION: orientation.model_copy(update={"support_settings": support_settings})}, words
+        )
 
-    def fill(self, view: View, detail: WayDetail | None) -> None:
+    def fill(self, view: View, detail: OrientationDetail | None) -> None:
         """Put every page; ``detail`` of the chosen way, if it is true of what is stored."""
-        laying, duty = view.laying, view.part.duty
-        shown, target = laying.shown, 2.0
+        ranked, design_case = view.ranked, view.part.design_case
+        shown, target = ranked.shown, 2.0
         if shown is not None:
             target = shown.ranking.target
-        load = {c.name: sum(ld.newtons for ld in c.loads) for c in duty.cases}
+        load = {c.name: sum(ld.newtons for ld in c.loads) for c in design_case.cases}
         self.places.put(detail, load)
         remedies = view.get(nodes.REMEDIES)
-        self.remedies.put(detail.way if detail is not None else None, remedies.fresh, target, remedies.refusal)
+        self.remedies.put(detail.orientation if detail is not None else None, remedies.fresh, target, remedies.refusal)
         running = view.waiting(nodes.SETTLED) or view.waiting(nodes.LAYERS)
         self.trust.put(shown, view.grid, view.get(nodes.LAYERS).fresh, running)
-        self.weights.put(shown, duty.purpose, {str(k): v for k, v in duty.weights.items()})
-        self.supports.put(view.get(nodes.SUPPORTS).fresh, view.part.holding, view.waiting(nodes.SUPPORTS))
-        if self.front == SPLIT and laying.fresh is not None:
+        self.weights.put(shown, design_case.purpose, {str(k): v for k, v in design_case.weights.items()})
+        self.supports.put(view.get(nodes.SUPPORTS).fresh, view.part.support_settings, view.waiting(nodes.SUPPORTS))
+        if self.front == SPLIT and ranked.fresh is not None:
             plans, whole = view.get(nodes.SPLIT), nodes.whole(view.inputs)
             reserve = whole.reserve.value if whole is not None else 0.0
             self.split.put(plans.fresh, reserve, target, view.waiting(nodes.SPLIT), plans.refusal)

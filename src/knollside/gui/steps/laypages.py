@@ -7,9 +7,9 @@ from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
-from knollside.core.job.questions.strength import Laying, WayDetail
+from knollside.core.job.questions.strength import OrientationDetail, RankedOrientations
 from knollside.core.job.remedies import Remedy
-from knollside.core.lay.ways import RatedWay
+from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.strength.discretisation import ACROSS, GridDoubt, Layered
 from knollside.gui.instruments.widgets import button, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
@@ -26,7 +26,7 @@ class PlacesPage(Page):
         self._on_place = on_place
         self.top(self.bent, self.most)
 
-    def put(self, detail: WayDetail | None, load: dict[str, float]) -> None:
+    def put(self, detail: OrientationDetail | None, load: dict[str, float]) -> None:
         """``load`` gives each case's own force in N, so that a place tells the load at which it goes."""
         if not self.fresh((Same(detail), tuple(load.items()))):
             return
@@ -62,16 +62,20 @@ class PlacesPage(Page):
 class CuresPage(Page):
     """Remedies side by side, with gain and price."""
 
-    def put(self, way: RatedWay | None, found: tuple[Remedy, ...] | None, target: float, refused: str) -> None:
-        if not self.fresh((Same(way), Same(found), target, refused)):
+    def put(
+        self, orientation: RatedOrientation | None, found: tuple[Remedy, ...] | None, target: float, refused: str
+    ) -> None:
+        if not self.fresh((Same(orientation), Same(found), target, refused)):
             return
-        if way is None or found is None:
+        if orientation is None or found is None:
             words = (
-                "Take a way first; what would cure it is then listed here." if way is None else "Looking for cures …"
+                "Take a way first; what would cure it is then listed here."
+                if orientation is None
+                else "Looking for cures …"
             )
             self.add(label(refused or words, dim=True, wrap=True))
             return
-        have = way.reserve.value
+        have = orientation.reserve.value
         self.add(heading("What would cure it" if have < target else "What would still help", f"now {times(have)}×"))
         for c in found:
             gain = f"{times(c.reserve)}×" if c.reserve is not None else f"{target:g}×"
@@ -85,17 +89,21 @@ class TrustPage(Page):
     """Cells, balance, change on another grid, and the ways solved again in layers."""
 
     def put(
-        self, laying: Laying | None, grid: GridDoubt | None, layered: tuple[Layered, ...] | None, running: bool
+        self,
+        ranked: RankedOrientations | None,
+        grid: GridDoubt | None,
+        layered: tuple[Layered, ...] | None,
+        running: bool,
     ) -> None:
-        if not self.fresh((Same(laying), Same(grid), Same(layered), running)):
+        if not self.fresh((Same(ranked), Same(grid), Same(layered), running)):
             return
-        if laying is None:
+        if ranked is None:
             self.add(label("Nothing solved yet.", dim=True))
             return
-        f = laying.strength.field
+        f = ranked.strength.field
         self.add(
             heading("What backs the numbers"),
-            line("Cells", f"{f.cells:,}", f"{f.cell:.2f} mm wide{_chosen(laying)}", False),
+            line("Cells", f"{f.cells:,}", f"{f.cell:.2f} mm wide{_chosen(ranked)}", False),
             line("Forces left over", _small(f.balance_error), "of the loads; under 1 % is wanted", False),
         )
         for note in f.notes:
@@ -119,7 +127,7 @@ class TrustPage(Page):
             self.add(label("Solving the first ways in layers …" if running else "Not solved in layers yet.", dim=True))
             return
         for w in layered:
-            name = next((x.letter for x in laying.ranking.ways if x.direction == w.direction), "")
+            name = next((x.letter for x in ranked.ranking.orientations if x.direction == w.direction), "")
             self.add(
                 line(
                     f"{name}  {w.mode}",
@@ -137,11 +145,11 @@ class TrustPage(Page):
         )
 
 
-def _chosen(laying: Laying) -> str:
-    fine = laying.strength.mesh_size
+def _chosen(ranked: RankedOrientations) -> str:
+    fine = ranked.strength.mesh_size
     if fine is None:
         return ""
-    if laying.strength.field.asked < 0.99 * fine.size:
+    if ranked.strength.field.asked < 0.99 * fine.size:
         return f": refined, as the first ones ({fine.size:.2f} mm) left more than a tenth of doubt"
     return f": {fine.why}"
 

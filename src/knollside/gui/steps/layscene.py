@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.job.questions.strength import WayDetail
+from knollside.core.job.questions.strength import OrientationDetail
 from knollside.core.lay.supports import held
 from knollside.core.mesh.appearance import Appearance
 from knollside.gui import nodes
@@ -39,30 +39,32 @@ def lay_scene(session: Session, page: int, trying: Vec | None, told: int | None,
     detail = view.get(nodes.DETAIL).fresh if part.loaded else None
     more: dict[str, object] = {}
     if detail is not None and look is not None:
-        laying = view.laying.fresh
+        ranked = view.ranked.fresh
         more = {
             "reserve": detail.log.paint[look.corner_of],
-            "target": laying.ranking.target if laying is not None else 2.0,
-            "place": detail.way.place,
-            "place_words": f"goes first: {times(detail.way.reserve.value)}×",
+            "target": ranked.ranking.target if ranked is not None else 2.0,
+            "place": detail.orientation.place,
+            "place_words": f"goes first: {times(detail.orientation.reserve.value)}×",
             "legend": ("reserve", "held", "pushed"),
         }
         more.update(_marks(shown, detail, look))
     more.update(_cut(session, shown))
     under_it = _unheld(session, shown)
     more.update(under_it)
-    title = f"{here.letter}  {here.title}" if here else "As drawn" if part.way is None else "Chosen way"
+    title = f"{here.letter}  {here.title}".strip() if here else "As drawn" if part.orientation is None else "Chosen way"
     under = (
         f"{here.footing.height:.0f} mm high, {here.footing.layers} layers of {part.recipe.layer_height:g} mm"
         if here
         else "No way chosen yet"
+        if part.orientation is None
+        else "Not rated yet"
     )
     # Seen from below, what pushes the part is beside the point.
     arrows = () if under_it else load_arrows(session)
     return base_scene(session, True, title, under, arrows=arrows, **more)
 
 
-def _marks(shown: _Shown, detail: WayDetail, look: Appearance) -> dict[str, object]:
+def _marks(shown: _Shown, detail: OrientationDetail, look: Appearance) -> dict[str, object]:
     """Weak places by number, and the part bent, while their page is in front."""
     if shown.page != PLACES:
         return {}
@@ -98,8 +100,8 @@ def _unheld(session: Session, shown: _Shown) -> dict[str, object]:
     for r in found.regions:
         under[r.faces] = True
     marks = np.where(under[look.original], MARKS["unheld"], marks)
-    holding, told = view.part.holding, shown.told
-    spoken = [i for i, r in enumerate(found.regions) if i == told or held(r, holding)]
+    support_settings, told = view.part.support_settings, shown.told
+    spoken = [i for i, r in enumerate(found.regions) if i == told or held(r, support_settings)]
     places = tuple(
         (found.regions[i].at, f"{i + 1}: {found.regions[i].kind}" if told == i else f"{i + 1}") for i in spoken
     )

@@ -24,7 +24,7 @@ from knollside.core.model import (
     bounds_of,
     most_of,
 )
-from knollside.gui.instruments.widgets import Choice, NumberField, button, column, label, row
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, label, row
 from knollside.gui.theme.look import look
 
 AIMS: dict[str, tuple[float, float, float]] = {
@@ -128,64 +128,17 @@ class LoadSign(QWidget):
         p.drawPolygon(QPolygonF([b, b - d * 6 + n * 3.5, b - d * 6 - n * 3.5]))
 
 
-def load_card(
-    i: int,
-    case: LoadCase,
-    put: Callable[[LoadCase, str], None],
-    remove: Callable[[], None],
-) -> QWidget:
+Put = Callable[[LoadCase, str], None]
+
+
+def load_card(i: int, case: LoadCase, put: Put, remove: Callable[[], None]) -> QWidget:
     """A card for one case; ``put`` takes the case as changed and a name for undo."""
     first = case.loads[0]
-    kind = Choice(f"Kind of {case.name}", KINDS.items(), 7)
-    kind.put(first.kind)
-    kind.chose.connect(lambda k: put(case_turned_into(case, k), f"{case.name}: {k}"))
-    quantity, unit, step, digits = _FIELD[first.kind]
-    scale, total = _SHOWN.get(first.kind, 1.0), size_of(case)
-    value = NumberField(
-        f"Force of {case.name}" if quantity == "force" else f"Size of {case.name}", quantity, unit, step
-    )
-    value.low, value.high, value.decimals, value.shown_in = 1e-4 * scale, most_of(first.kind), digits, scale
-    value.line.setFixedWidth(76)
-    value.put(total)
-    value.entered.connect(lambda v: put(case_sized(case, v), f"{case.name}: {v / scale:.3g} {unit}"))
     where = ", ".join((ld.feature or "a point").replace("-", " ") for ld in case.loads)
     hint = f"on {where}"
     if isinstance(first, ForceLoad | BearingLoad):
-        hint += f"; {total / GRAVITY:.1f} kg hanging weighs that"
-    bits: list[QWidget] = [kind, value]
-    if isinstance(first, ForceLoad | BearingLoad | DeflectionLoad):
-        aim = Choice(f"Direction of {case.name}", [*AIMS.items(), ("as set", None)], 10)
-        now = first.toward
-        match = next((v for v in AIMS.values() if max(abs(a - b) for a, b in zip(now, v)) < 1e-6), None)
-        aim.put(match if len(case.loads) == 1 else None)
-
-        def turned(way: tuple[float, float, float] | None) -> None:
-            if way is not None:
-                put(case_aimed(case, way), f"{case.name}: direction")
-
-        aim.chose.connect(turned)
-        bits.append(aim)
-    if isinstance(first, TorqueLoad):
-        about = Choice(f"Axis of {case.name}", [("its own axis", None), *AXES.items()], 10)
-        about.put(next((a for a in AXES.values() if first.axis is not None and a == tuple(first.axis)), None))
-        about.setToolTip("The line it turns about; along it, clockwise is the way of a screw going in")
-        about.chose.connect(lambda a: put(case_about(case, a), f"{case.name}: axis"))
-        bits.append(about)
-    how: list[QWidget] = []
-    for name, words in (("repeated", "often"), ("permanent", "always"), ("knocked", "knocked")):
-        b = QCheckBox(words)
-        b.setChecked(getattr(case, name))
-        b.setAccessibleName(f"{case.name}: {words}")
-        b.clicked.connect(lambda on, n=name, w=words: put(case.model_copy(update={n: on}), f"{case.name}: {w}"))
-        how.append(b)
-    if case.repeated:
-        times = NumberField(f"How many times {case.name}", "share", "", 1000, *bounds_of(LoadCase, "cycles"), 0, 84)
-        times.put(case.cycles or 1000.0)
-        times.entered.connect(lambda v: put(case.model_copy(update={"cycles": v}), f"{case.name}: {v:.0f} times"))
-        times.setToolTip("How many times in its life; about a thousand where you do not know")
-        times.plain = True
-        times.put(case.cycles or 1000.0)
-        how.insert(1, times)
+        hint += f"; {size_of(case) / GRAVITY:.1f} kg hanging weighs that"
+    bits = [*_kind_and_size(case, put), *_aiming(case, put)]
     gone = button("Remove", remove, plain=True)
     gone.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
     title = label(f"{i + 1}  {case.name.capitalize()}", 14, 700)
@@ -196,6 +149,66 @@ def load_card(
             stretch=1,
         ),
         row(*bits, spacing=6, stretch=len(bits) - 1),
-        row(*how, spacing=6, stretch=-2),
+        row(*_acting(case, put), spacing=6, stretch=-2),
         spacing=3,
     )
+
+
+def _kind_and_size(case: LoadCase, put: Put) -> list[QWidget]:
+    first = case.loads[0]
+    kind = Dropdown(f"Kind of {case.name}", KINDS.items(), 7)
+    kind.put(first.kind)
+    kind.chose.connect(lambda k: put(case_turned_into(case, k), f"{case.name}: {k}"))
+    quantity, unit, step, digits = _FIELD[first.kind]
+    scale = _SHOWN.get(first.kind, 1.0)
+    value = NumberField(
+        f"Force of {case.name}" if quantity == "force" else f"Size of {case.name}", quantity, unit, step
+    )
+    value.low, value.high, value.decimals, value.shown_in = 1e-4 * scale, most_of(first.kind), digits, scale
+    value.line.setFixedWidth(76)
+    value.put(size_of(case))
+    value.entered.connect(lambda v: put(case_sized(case, v), f"{case.name}: {v / scale:.3g} {unit}"))
+    return [kind, value]
+
+
+def _aiming(case: LoadCase, put: Put) -> list[QWidget]:
+    """Which way a case pushes, or about which line it turns."""
+    first = case.loads[0]
+    if isinstance(first, ForceLoad | BearingLoad | DeflectionLoad):
+        aim = Dropdown(f"Direction of {case.name}", [*AIMS.items(), ("as set", None)], 10)
+        now = first.toward
+        match = next((v for v in AIMS.values() if max(abs(a - b) for a, b in zip(now, v)) < 1e-6), None)
+        aim.put(match if len(case.loads) == 1 else None)
+
+        def turned(way: tuple[float, float, float] | None) -> None:
+            if way is not None:
+                put(case_aimed(case, way), f"{case.name}: direction")
+
+        aim.chose.connect(turned)
+        return [aim]
+    if isinstance(first, TorqueLoad):
+        about = Dropdown(f"Axis of {case.name}", [("its own axis", None), *AXES.items()], 10)
+        about.put(next((a for a in AXES.values() if first.axis is not None and a == tuple(first.axis)), None))
+        about.setToolTip("The line it turns about; along it, clockwise is the way of a screw going in")
+        about.chose.connect(lambda a: put(case_about(case, a), f"{case.name}: axis"))
+        return [about]
+    return []
+
+
+def _acting(case: LoadCase, put: Put) -> list[QWidget]:
+    """Often, always, knocked; and how many times."""
+    how: list[QWidget] = []
+    for name, words in (("repeated", "often"), ("permanent", "always"), ("knocked", "knocked")):
+        b = QCheckBox(words)
+        b.setChecked(getattr(case, name))
+        b.setAccessibleName(f"{case.name}: {words}")
+        b.clicked.connect(lambda on, n=name, w=words: put(case.model_copy(update={n: on}), f"{case.name}: {w}"))
+        how.append(b)
+    if case.repeated:
+        times = NumberField(f"How many times {case.name}", "share", "", 1000, *bounds_of(LoadCase, "cycles"), 0, 84)
+        times.entered.connect(lambda v: put(case.model_copy(update={"cycles": v}), f"{case.name}: {v:.0f} times"))
+        times.setToolTip("How many times in its life; about a thousand where you do not know")
+        times.plain = True
+        times.put(case.cycles or 1000.0)
+        how.insert(1, times)
+    return how

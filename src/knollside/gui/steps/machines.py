@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 from knollside.core.job.file import Spooled
 from knollside.core.material.cards import MATERIALS
 from knollside.core.model import PrinterFacts, bounds_of
-from knollside.gui.instruments.widgets import Choice, NumberField, button, column, heading, label, row
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row
 from knollside.gui.session import Seeing, Session
 from knollside.store.parts import USUAL_MATERIAL
 from knollside.store.records import Spool
@@ -37,7 +37,7 @@ class PrinterForm(Seeing, QWidget):
         super().__init__()
         self.session = session
         self.at: int | None = None
-        self.pick = Choice("Printer to describe", letters=14)
+        self.pick = Dropdown("Printer to describe", letters=14)
         self.pick.chose.connect(self._pick)
         self.name = _line("Printer's name")
         self.name.editingFinished.connect(lambda: self._put("name", self.name.text().strip()))
@@ -134,11 +134,11 @@ class SpoolForm(Seeing, QWidget):
         super().__init__()
         self.session = session
         self.at: int | None = None
-        self.pick = Choice("Spool to describe", letters=14)
+        self.pick = Dropdown("Spool to describe", letters=14)
         self.pick.chose.connect(self._pick)
         self.name = _line("Spool's name")
         self.name.editingFinished.connect(lambda: self._put(name=self.name.text().strip()))
-        self.material = Choice("Spool's material", [(m, m) for m in MATERIALS], 10)
+        self.material = Dropdown("Spool's material", [(m, m) for m in MATERIALS], 10)
         self.material.chose.connect(lambda m: self._put(material=str(m)))
         self.left = NumberField("Grams left", "mass", "g", 10, *bounds_of(Spooled, "grams_left"), 0, 84)
         self.left.entered.connect(lambda v: self._put(grams_left=v))

@@ -8,14 +8,13 @@ from functools import partial
 from PyQt6.QtWidgets import QWidget
 
 from knollside.core.job.questions.recipe import Building
-from knollside.core.material.bond import Share, usual_fan, usual_nozzle
+from knollside.core.material.bond import BondShare, usual_fan, usual_nozzle
 from knollside.core.material.cards import MATERIALS, Material
 from knollside.core.model import Recipe, bounds_of
-from knollside.core.recipe.choose import Choice as MaterialChoice
-from knollside.core.recipe.choose import try_first
+from knollside.core.recipe.choose import MaterialChoice, try_first
 from knollside.gui.instruments.widgets import (
     Chip,
-    Choice,
+    Dropdown,
     NumberField,
     RangeBar,
     button,
@@ -44,7 +43,7 @@ class MaterialsPage(Page):
         self.usual = button("As usual", lambda: put("usual", None), tip="The middle of the card's range, its usual fan")
         self.top(row(label("Nozzle", dim=True), self.heat, label("fan", dim=True), self.fan, self.usual, stretch=-2))
 
-    def put(self, b: Building | None, card: Material, recipe: Recipe, place: str, bond: tuple[Share, ...]) -> None:
+    def put(self, b: Building | None, card: Material, recipe: Recipe, place: str, bond: tuple[BondShare, ...]) -> None:
         """``card`` the part's material; ``bond`` what this recipe's heat, fan and nozzle take off it."""
         mine = card.name
         self.heat.put(usual_nozzle(card) if recipe.nozzle_c is None else recipe.nozzle_c)
@@ -53,7 +52,7 @@ class MaterialsPage(Page):
         if not self.fresh((Same(b), mine, place, bond, look.lamp)):
             return
         if b is None:
-            pick = Choice("Material", [(n, n) for n in MATERIALS])
+            pick = Dropdown("Material", [(n, n) for n in MATERIALS])
             pick.put(mine)
             pick.chose.connect(self._take)
             self.add(heading("Material", place), pick)

@@ -21,7 +21,7 @@ from knollside.gui.instruments.fitmarks import RoofMark
 from knollside.gui.instruments.ladder import FitLadder
 from knollside.gui.instruments.widgets import (
     Chip,
-    Choice,
+    Dropdown,
     NumberField,
     button,
     column,
@@ -106,13 +106,13 @@ class MatesPage(Seeing, Page):
         on.setFixedWidth(108 if len(on.text()) > 10 else 92)
         on.setAccessibleName(f"Correct {m.feature}")
         on.clicked.connect(lambda v: self._change(m.feature, {"apply": v}))
-        hardware = Choice(f"Hardware in {m.feature}", self._offers(f), 8)
+        hardware = Dropdown(f"Hardware in {m.feature}", self._offers(f), 8)
         here = f"printed:{m.partner}" if m.partner else OWN if m.size_mm is not None else m.hardware
         if all(hardware.itemData(i) != here for i in range(hardware.count())):
             hardware.insertItem(0, here, here)
         hardware.put(here)
         hardware.chose.connect(partial(self._took, m, f))
-        fit = Choice(f"Fit of {m.feature}", [(w, w) for w in _fits_of(m)], 6)
+        fit = Dropdown(f"Fit of {m.feature}", [(w, w) for w in _fits_of(m)], 6)
         fit.put(m.fit)
         fit.chose.connect(lambda v: self._change(m.feature, {"fit": v, "window": None}))
         fit.setToolTip("close, medium, coarse: clearance holes of the standard; press to free: fit classes")
@@ -168,13 +168,13 @@ class MatesPage(Seeing, Page):
             )
             out.append(row(*(self._number(m, w, k, float(v)) for w, k, v in fields), stretch=-2))
         if m.partner is not None:
-            side = Choice(
+            side = Dropdown(
                 f"Side corrected of {m.feature}", [("the hole", "hole"), ("the pin", "pin"), ("both", "both")], 7
             )
             side.put(m.side)
             side.chose.connect(lambda v: self._change(m.feature, {"side": v}))
             out.append(row(label("what is corrected", dim=True), side, stretch=-2))
-        finish = Choice(f"Finish of {m.feature}", [(n, n) for n in FINISHES], 12)
+        finish = Dropdown(f"Finish of {m.feature}", [(n, n) for n in FINISHES], 12)
         finish.put(m.finish)
         finish.chose.connect(lambda v: self._change(m.feature, {"finish": v}))
         mm, _ = FINISHES[m.finish]
@@ -196,14 +196,14 @@ class MatesPage(Seeing, Page):
 
     def _shape(self, m: Mate, f: Feature) -> QWidget:
         if axis_of(f, self.part.direction) == "lying":
-            roof = Choice(f"Roof of {m.feature}", list(_ROOFS), 12)
+            roof = Dropdown(f"Roof of {m.feature}", list(_ROOFS), 12)
             roof.put(m.shape)
             roof.chose.connect(lambda v: self._change(m.feature, {"shape": v}))
             sag = sag_of(self.part.readings, float(f.diameter or REFERENCE), self.part.fit_setting)
             words = f"It lies: left round, it is {sag:.2f} mm tighter from top to bottom; its odds count that."
             told = label(words, dim=True, wrap=True)
             return column(told, row(RoofMark(m.shape), roof, stretch=-2), spacing=2)
-        cover = Choice(f"Lower end of {m.feature}", list(_COVERS), 14)
+        cover = Dropdown(f"Lower end of {m.feature}", list(_COVERS), 14)
         cover.put(m.cover)
         cover.chose.connect(lambda v: self._change(m.feature, {"cover": v}))
         return row(label("where it starts in the air", dim=True), cover, stretch=-2)

@@ -151,7 +151,13 @@ class ProofStep(Step):
                 acts=(Act("Make it", self.make),),
             )
         p, saved = piece.piece, self.saved
-        what = f"{len(p.spots)} places to measure." if p.spots else f"{len(p.rungs)} gaps to try." if p.rungs else ""
+        what = (
+            f"{len(p.spots)} places to measure."
+            if p.spots
+            else f"{len(p.gap_steps)} gaps to try."
+            if p.gap_steps
+            else ""
+        )
         return Verdict(
             f"Print the {p.title.lower()} before the part." if not saved else f"{saved} is kept.",
             f"{what} A failed part costs hours; this costs {piece.hours:.1f} h.".strip(),
@@ -161,7 +167,7 @@ class ProofStep(Step):
             source="Sizes from this job; print it as it lies.",
             acts=(
                 Act("Keep it as a file …", self._save),
-                *([Act("Measure it", lambda: self.go("Bench"))] if p.spots or p.rungs else []),
+                *([Act("Measure it", lambda: self.go("Bench"))] if p.spots or p.gap_steps else []),
             ),
         )
 
@@ -196,8 +202,8 @@ class ProofStep(Step):
                 return base_scene(self.session, True, "Piece of the part", f"Round: {words}")
             size = made.section.mesh.size
             words = f"{size[0]:.0f} × {size[1]:.0f} × {size[2]:.0f} mm; {100 * made.section.share:.0f} % of the part"
-            way = self.part.direction
-            return Scene(made.look, way, bed=(bed[0], bed[1]), title="Piece of the part", subtitle=words)
+            orientation = self.part.direction
+            return Scene(made.look, orientation, bed=(bed[0], bed[1]), title="Piece of the part", subtitle=words)
         return piece_scene(self.pieces.piece, (bed[0], bed[1]))
 
 

@@ -68,8 +68,8 @@ class TrayPage(Page):
                 kinds.setdefault(name, []).append(f"{s.drawn:g}")
             told = "; ".join(f"{k}: {', '.join(v)}" for k, v in kinds.items())
             self.add(label(f"Places, drawn, mm: {told}.", 13, wrap=True))
-        for direction in dict.fromkeys(r.direction for r in p.rungs):
-            gaps = ", ".join(f"{r.drawn:.2f}" for r in p.rungs if r.direction == direction)
+        for direction in dict.fromkeys(r.direction for r in p.gap_steps):
+            gaps = ", ".join(f"{r.drawn:.2f}" for r in p.gap_steps if r.direction == direction)
             self.add(label(f"{direction.capitalize()}: {gaps} mm.", 13, wrap=True))
         self.add(label(p.cannot, dim=True, wrap=True), rule())
 

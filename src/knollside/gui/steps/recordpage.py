@@ -11,7 +11,7 @@ from knollside.core.job.file import Printed
 from knollside.core.model import BreakTest, bounds_of
 from knollside.gui import nodes
 from knollside.gui.instruments.charts import HoursChart
-from knollside.gui.instruments.widgets import Choice, NumberField, button, heading, label, row, rule, tell
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, row, rule, tell
 from knollside.gui.session import Seeing, Session
 from knollside.store.records import PrintRecord
 
@@ -24,14 +24,14 @@ class RecordPage(Seeing, QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.mode = Choice("How it broke", [(m, m) for m in ("along a layer", "across the layers", "did not break")])
+        self.mode = Dropdown("How it broke", [(m, m) for m in ("along a layer", "across the layers", "did not break")])
         self.load = NumberField("Load when it broke", "force", "N", 5, *bounds_of(BreakTest, "load_N"), 0, 96)
         self.where = QLineEdit()
         self.where.setAccessibleName("Where it broke")
         self.where.setPlaceholderText("where: a name, or mm above the bed")
         self.where.setMaxLength(200)
         self.load.line.setPlaceholderText("at, N")
-        self.outcome = Choice("How the print came out", [(w, w) for w in OUTCOMES], 12)
+        self.outcome = Dropdown("How the print came out", [(w, w) for w in OUTCOMES], 12)
         self.took = NumberField("Hours it took", "time", "", 1, *bounds_of(Printed, "actual_hours"), 1, 72)
         self.took.line.setPlaceholderText("took, h")
         self.told = label("", dim=True, wrap=True)
@@ -115,8 +115,8 @@ class RecordPage(Seeing, QWidget):
         detail = self.view.get(nodes.DETAIL).fresh
         predicted = None
         if detail is not None:
-            total = max(sum(ld.newtons for ld in c.loads) for c in doc.duty.cases)
-            predicted = total * detail.way.parting
+            total = max(sum(ld.newtons for ld in c.loads) for c in doc.design_case.cases)
+            predicted = total * detail.orientation.interlayer_reserve
         load = self.load.value or None
         test = BreakTest(
             mode=self.mode.currentData(),

@@ -25,7 +25,7 @@ from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.fileasks import Export, stamp_of
 from knollside.gui.instruments.strips import BedPlan
-from knollside.gui.instruments.widgets import Choice, button, clear, column, heading, label, row, rule, scrolled
+from knollside.gui.instruments.widgets import Dropdown, button, clear, column, heading, label, row, rule, scrolled
 from knollside.gui.nodes import SlicedWish
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
@@ -57,9 +57,9 @@ class RunStep(Step):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.own = self.plan = BedPlan()
-        self.printer = Choice("Printer")
+        self.printer = Dropdown("Printer")
         self.printer.chose.connect(lambda v: self._machine(v, None))
-        self.spool = Choice("Spool")
+        self.spool = Dropdown("Spool")
         self.spool.chose.connect(lambda v: self._machine(None, v))
         self.checks = QVBoxLayout()
         self.checks.setSpacing(0)
@@ -131,10 +131,16 @@ class RunStep(Step):
     def _sheet(self) -> SheetInputs:
         """What the sheet says, from answers that are true of what is stored and from no others."""
         view, part = self.view, self.part
-        fitting, way = view.get(nodes.FITS).fresh, view.chosen
-        fresh = view.laying.fresh is not None or not part.loaded
-        own = f"Your reason: {part.way.reason}" if part.way is not None and part.way.reason else ""
-        reasons = tuple(r for r in (own, *((way.reason, way.gives_up) if way and fresh else ())) if r)
+        fitting, orientation = view.get(nodes.FITS).fresh, view.chosen
+        fresh = view.ranked.fresh is not None or not part.loaded
+        own = (
+            f"Your reason: {part.orientation.reason}"
+            if part.orientation is not None and part.orientation.reason
+            else ""
+        )
+        reasons = tuple(
+            r for r in (own, *((orientation.reason, orientation.gives_up) if orientation and fresh else ())) if r
+        )
         corrected = view.get(nodes.CORRECT).fresh
         if (corrected is None or not corrected.changes) and fitting and fitting.corrections:
             reasons += ("The corrections below were not made in the mesh; make them at Fits first if you want them.",)
@@ -144,11 +150,11 @@ class RunStep(Step):
             part.job,
             date.today().isoformat(),
             fitting.corrections if fitting else (),
-            part.duty,
+            part.design_case,
             part.recipe,
             part.card,
             part.direction,
-            way.title if way else "as drawn" if part.way is None else "the way that was chosen",
+            orientation.title if orientation else "as drawn" if part.orientation is None else "the way that was chosen",
             reserve,
             said,
             reasons,
@@ -162,7 +168,7 @@ class RunStep(Step):
         view, part = self.view, self.part
         if not part.loaded:
             return None, ""
-        lost = view.lost_of_duty()
+        lost = view.lost_of_design_case()
         if lost:
             words = ", ".join(e.id.replace("-", " ") for e in lost)
             return None, f"Nothing is said about strength: what was said of {words} is not on this mesh any more."
@@ -171,9 +177,9 @@ class RunStep(Step):
             return proved.fresh.solved, "Solved with this shell and core."
         if proved.refusal:
             return None, f"Nothing is said about strength: {proved.refusal}"
-        way = view.chosen
-        if view.laying.fresh is not None and way is not None and view.grid is not None:
-            return way.reserve, "An estimate, rated together with every other way; solve the recipe at Build."
+        orientation = view.chosen
+        if view.ranked.fresh is not None and orientation is not None and view.grid is not None:
+            return orientation.reserve, "An estimate, rated together with every other way; solve the recipe at Build."
         return None, "Nothing is said about strength: it was not worked out for these settings."
 
     def export_to(self, folder: Path) -> None:
@@ -259,7 +265,7 @@ class RunStep(Step):
             part.recipe,
             part.printer,
             part.spool,
-            part.duty.danger,
+            part.design_case.danger,
             look.lamp,
             self._grams(),
         )
@@ -293,7 +299,7 @@ class RunStep(Step):
             box.setToolTip(c.detail)
             self.checks.addWidget(row(box, label(c.detail if c.detail != "typical" else "", dim=True), stretch=0))
         self.warn.setStyleSheet(f"QWidget#warn {{ background: {look.colour('warn').name()}; }}")
-        for w in cautions(part.card, part.duty):
+        for w in cautions(part.card, part.design_case):
             title = label(w.title, 13, 700)
             title.setStyleSheet(f"color: {look.colour('straw ink').name()};")
             self.care.addWidget(title)
@@ -332,11 +338,13 @@ class RunStep(Step):
         hours = f"{price.hours.low:.1f} to {price.hours.high:.1f} h" if price else ""
         spool = self.part.spool
         short = spool is not None and grams is not None and spool.grams_left < grams * 1.05
+        missing = self._missing()
         fixed = "Corrected and turned." if nodes.made(self.view.inputs) is not None else "Turned; holes as drawn."
         if self.part.loaded and self._strength()[0] is None:
             fixed += " Nothing on strength."
         weighs = f"{hours} and {grams:.0f} g without supports. " if grams is not None else "Being priced. "
-        title = "The files are from before a change." if self._old else "Ready to write the files."
+        whole = "Ready to write the files." if missing is None else "Ready, but not all is done."
+        title = "The files are from before a change." if self._old else whole
         return Verdict(
             "Not enough filament on this spool." if short else title,
             f"{fixed} {weighs}Stay for the first layer.",
@@ -345,20 +353,20 @@ class RunStep(Step):
             under=(hours,),
             tone="clay" if short else "peat",
             source=f"Hours: {self.part.factor.source}.",
-            acts=(Act("Write the files …", self._ask_folder), self._missing_act()),
+            acts=(Act("Write the files …", self._ask_folder), missing or Act("Back to Fits", lambda: self.go("Fits"))),
         )
 
-    def _missing_act(self) -> Act:
+    def _missing(self) -> Act | None:
         """What a hand-over lacks, made from here: answers are forgotten when the window closes."""
         part, view = self.part, self.view
         fitting = view.get(nodes.FITS).fresh
         if fitting and fitting.corrections and nodes.made(view.inputs) is None:
             return Act("Correct the holes", lambda: self.session.ask(nodes.CORRECT))
-        if part.loaded and part.way is None:
+        if part.loaded and part.orientation is None:
             return Act("Choose how it lies", lambda: self.go("Lay"))
         if part.loaded and view.get(nodes.PROVE).fresh is None:
             return Act("Solve the strength", lambda: self.session.ask(nodes.PROVE))
-        return Act("Back to Fits", lambda: self.go("Fits"))
+        return None
 
     def _done(self) -> Verdict:
         folder = self.written[0].parent

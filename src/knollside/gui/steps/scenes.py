@@ -49,9 +49,9 @@ def load_arrows(session: Session, handles: bool = False) -> tuple[Arrow, ...]:
     facts, out = view.facts, []
     if facts is None:
         return ()
-    laying = view.laying.fresh
-    taken = {c.name: dict(c.reactions) for c in laying.strength.field.cases} if laying is not None else {}
-    for i, case in enumerate(view.part.duty.cases):
+    ranked = view.ranked.fresh
+    taken = {c.name: dict(c.reactions) for c in ranked.strength.field.cases} if ranked is not None else {}
+    for i, case in enumerate(view.part.design_case.cases):
         for j, load in enumerate(case.loads):
             f = facts.feature(load.feature) if load.feature else None
             if f is None and load.at is not None:
@@ -85,11 +85,11 @@ def _along(load: Load, f: Feature | None) -> tuple[float, float, float]:
 
 def reaction_arrows(session: Session) -> tuple[Arrow, ...]:
     """What each held place gives back under the largest load, in spring, once the solve is there."""
-    laying, facts, out = session.view.laying.fresh, session.view.facts, []
-    if laying is None or facts is None:
+    ranked, facts, out = session.view.ranked.fresh, session.view.facts, []
+    if ranked is None or facts is None:
         return ()
-    case = max(laying.strength.field.cases, key=lambda c: c.pushing)
-    holding = {h.feature for h in session.view.part.duty.held}
+    case = max(ranked.strength.field.cases, key=lambda c: c.pushing)
+    holding = {h.feature for h in session.view.part.design_case.fixtures}
     for name, force in case.reactions:
         f = facts.feature(name) if name in holding else None
         newtons = float(np.linalg.norm(force))

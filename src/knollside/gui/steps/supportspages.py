@@ -11,12 +11,12 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
 from knollside.core.job.compare import Column
 from knollside.core.job.questions.orientation import Supported
-from knollside.core.lay.second import Second, second_material
+from knollside.core.lay.second_material import Second, second_material
 from knollside.core.lay.supports import BRIDGE_MM, Region, bill, held
 from knollside.core.mesh.appearance import Appearance
-from knollside.core.model import Holding, bounds_of
+from knollside.core.model import SupportSettings, bounds_of
 from knollside.gui.instruments.widgets import (
-    Choice,
+    Dropdown,
     NumberField,
     button,
     column,
@@ -30,7 +30,7 @@ from knollside.gui.instruments.widgets import (
 from knollside.gui.steps.page import Page, Same, line
 from knollside.gui.viewport.paint import small_picture
 
-SCHOOLS = {"Only where it pays": "pays", "Everything past the limit": "all", "None": "none"}
+PRESETS = {"Only where it pays": "pays", "Everything past the limit": "all", "None": "none"}
 STYLES = {"Plain": "plain", "Tree-like": "tree"}
 _KINDS = {
     "island": "Starts in the air",
@@ -45,29 +45,29 @@ _ACCESS = {"outside": "", "through an opening": "got at only through an opening"
 class SupportsPage(Page):
     """One switch between two schools, then region by region by hand."""
 
-    def __init__(self, put: Callable[[Holding, str], None], on_place: Callable[[int], None]) -> None:
+    def __init__(self, put: Callable[[SupportSettings, str], None], on_place: Callable[[int], None]) -> None:
         super().__init__()
         self._put, self._on_place = put, on_place
-        self.holding = Holding()
-        self.school = Choice("Which places are supported", SCHOOLS.items(), 16)
-        self.school.chose.connect(lambda s: self._changed(school=s, by_hand={}, words=f"supports: {s}"))
-        self.kind = Choice("Kind of support", STYLES.items(), 8)
+        self.support_settings = SupportSettings()
+        self.preset = Dropdown("Which places are supported", PRESETS.items(), 16)
+        self.preset.chose.connect(lambda s: self._changed(preset=s, by_hand={}, words=f"supports: {s}"))
+        self.kind = Dropdown("Kind of support", STYLES.items(), 8)
         self.kind.chose.connect(lambda s: self._changed(style=s, words=f"supports: {s}"))
         made = (
             (
                 "density",
                 "Body",
-                NumberField("Support density", "share", "%", 0.05, *bounds_of(Holding, "density"), 0, 64),
+                NumberField("Support density", "share", "%", 0.05, *bounds_of(SupportSettings, "density"), 0, 64),
             ),
             (
                 "gap_mm",
                 "Top gap",
-                NumberField("Support gap", "length", "mm", 0.05, *bounds_of(Holding, "gap_mm"), 2, 76),
+                NumberField("Support gap", "length", "mm", 0.05, *bounds_of(SupportSettings, "gap_mm"), 2, 76),
             ),
             (
                 "interface",
                 "Touching layers",
-                NumberField("Touching layers", "length", "", 1, *bounds_of(Holding, "interface"), 0, 46),
+                NumberField("Touching layers", "length", "", 1, *bounds_of(SupportSettings, "interface"), 0, 46),
             ),
         )
         self.numbers = {key: f for key, _, f in made}
@@ -78,27 +78,27 @@ class SupportsPage(Page):
                 )
             )
         fields = (column(f, label(words, dim=True), spacing=1) for _, words, f in made)
-        self.top(row(self.school, self.kind, stretch=0), row(*fields, stretch=-2))
+        self.top(row(self.preset, self.kind, stretch=0), row(*fields, stretch=-2))
 
     def _changed(self, words: str, **change: object) -> None:
-        self._put(self.holding.model_copy(update=change), words)
+        self._put(self.support_settings.model_copy(update=change), words)
 
     def _by_hand(self, region: Region, on: bool) -> None:
-        chosen = {**self.holding.by_hand, region.key: on}
+        chosen = {**self.support_settings.by_hand, region.key: on}
         self._changed(by_hand=chosen, words=f"{'hold' if on else 'leave'} the {region.kind} at {region.low:.0f} mm")
 
-    def put(self, found: Supported | None, holding: Holding, waiting: bool) -> None:
-        self.holding = holding
-        self.school.put(holding.school)
-        self.kind.put(holding.style)
+    def put(self, found: Supported | None, support_settings: SupportSettings, waiting: bool) -> None:
+        self.support_settings = support_settings
+        self.preset.put(support_settings.preset)
+        self.kind.put(support_settings.style)
         for key, f in self.numbers.items():
-            f.put(float(getattr(holding, key)))
-        if not self.fresh((Same(found), holding.model_dump_json(), waiting)):
+            f.put(float(getattr(support_settings, key)))
+        if not self.fresh((Same(found), support_settings.model_dump_json(), waiting)):
             return
         if found is None:
             self.add(label("Looking at each layer …" if waiting else "Take a way first.", dim=True, wrap=True))
             return
-        total = bill(found.regions, holding)
+        total = bill(found.regions, support_settings)
         if total.count:
             words = f"{total.grams:.1f} g and {total.minutes:.0f} min, estimated"
             scars = f"; scars {', '.join(total.scars)}" if total.scars else ""
@@ -110,7 +110,7 @@ class SupportsPage(Page):
         if total.shut_in:
             self.add(label(f"{_places(total.shut_in)}: the support cannot be taken out again.", 13, 600, wrap=True))
         if total.count:
-            self._second(found, holding)
+            self._second(found, support_settings)
         self.add(rule())
         for i, r in enumerate(found.regions):
             self.add(self._row(i, r))
@@ -130,9 +130,9 @@ class SupportsPage(Page):
             )
         )
 
-    def _second(self, found: Supported, holding: Holding) -> None:
+    def _second(self, found: Supported, support_settings: SupportSettings) -> None:
         """The honest price of a soluble or second material."""
-        whole, touching = second_material(found.regions, holding)
+        whole, touching = second_material(found.regions, support_settings)
 
         def told(s: Second) -> str:
             return f"{s.changes} changes, {s.minutes / 60:.1f} h and {s.flushed:.0f} g more"
@@ -156,14 +156,13 @@ class SupportsPage(Page):
                 line("Seam", s.side, f"At {corner} that {s.reach * 100:.0f} % of the layers have; {stays}.", False)
             )
         for t in found.small:
-            words = (
-                f"{t.seconds:.0f} s a layer at full pace: slow to {max(t.pace, 0.1) * 100:.0f} %, or print two at once."
-            )
+            slow = f"slow to {max(t.speed_share, 0.1) * 100:.0f} %"
+            words = f"{t.seconds:.0f} s a layer at full pace: {slow}, or print two at once."
             self.add(line(f"Small layers, {t.low:.0f} to {t.high:.0f} mm", "", words, False))
 
     def _row(self, i: int, r: Region) -> QWidget:
         box = QCheckBox()
-        box.setChecked(held(r, self.holding))
+        box.setChecked(held(r, self.support_settings))
         box.setAccessibleName(f"Support place {i + 1}")
         box.setToolTip("Give this place a support, or leave it")
         box.clicked.connect(lambda on, r=r: self._by_hand(r, on))
@@ -207,44 +206,44 @@ class ComparePage(Page):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
         rows: list[tuple[str, Callable[[Column], str]]] = [
-            ("reserve", lambda c: "–" if no_verdict else f"{times(c.way.reserve.value)}×"),
+            ("reserve", lambda c: "–" if no_verdict else f"{times(c.orientation.reserve.value)}×"),
             ("supports", lambda c: f"{c.bill.grams:.1f} g" if c.bill.count else "none"),
             ("scars", lambda c: f"{len(c.bill.scars)}" if c.bill.scars else "none"),
             ("holes up", lambda c: f"{c.upright} of {c.holes}"),
-            ("on the bed", lambda c: f"{c.way.footing.contact / 100:.1f} cm²"),
+            ("on the bed", lambda c: f"{c.orientation.footing.contact / 100:.1f} cm²"),
             ("edge help", lambda c: c.bed.kind if c.bed.kind != "brim" else f"brim {c.bed.width:.0f}"),
-            ("height", lambda c: f"{c.way.footing.height:.0f} mm"),
+            ("height", lambda c: f"{c.orientation.footing.height:.0f} mm"),
             ("hours", lambda c: f"{c.hours.low:.1f}–{c.hours.high:.1f}"),
             ("grams", lambda c: f"{c.grams:.0f}"),
-            ("show faces", lambda c: c.grain or "–"),
+            ("show faces", lambda c: c.surface_steps or "–"),
             ("seam", lambda c: c.seam),
         ]
         for j, c in enumerate(columns):
-            head = label(c.way.letter, 15, 700)
-            head.setToolTip(c.way.title)
+            head = label(c.orientation.letter, 15, 700)
+            head.setToolTip(c.orientation.title)
             grid.addWidget(head, 0, j + 1, Qt.AlignmentFlag.AlignRight)
             if drawn is not None:
                 picture = QLabel()
-                picture.setPixmap(QPixmap.fromImage(small_picture(drawn, c.way.direction, QSize(58, 52))))
-                picture.setAccessibleName(f"Way {c.way.letter}: {c.way.title}")
+                picture.setPixmap(QPixmap.fromImage(small_picture(drawn, c.orientation.direction, QSize(58, 52))))
+                picture.setAccessibleName(f"Way {c.orientation.letter}: {c.orientation.title}")
                 grid.addWidget(picture, 1, j + 1, Qt.AlignmentFlag.AlignRight)
         for i, (name, words_of) in enumerate(rows, 1):
             grid.addWidget(label(name, 13, dim=True), i + 1, 0)
             for j, c in enumerate(columns):
                 cell = label(words_of(c), 13, 700 if i == 1 else 400, wrap=name in ("show faces", "seam"))
                 if i == 1 and not no_verdict:
-                    cell.setProperty("tone", reserve_tone(c.way.reserve, target))
-                cell.setAccessibleName(f"{name} of {c.way.letter}")
+                    cell.setProperty("tone", reserve_tone(c.orientation.reserve, target))
+                cell.setAccessibleName(f"{name} of {c.orientation.letter}")
                 grid.addWidget(cell, i + 1, j + 1, Qt.AlignmentFlag.AlignRight)
-        self.add(heading("Side by side", "A to " + columns[-1].way.letter), table, rule())
+        self.add(heading("Side by side", "A to " + columns[-1].orientation.letter), table, rule())
         for c in columns:
-            note = [c.way.title + "."]
+            note = [c.orientation.title + "."]
             if c.bill.scars:
                 note.append(f"Supports scar {', '.join(c.bill.scars)}.")
             if c.bill.shut_in:
                 note.append("A support cannot be taken out.")
             note.append(f"{c.beaten} is as good or better in everything." if c.beaten else "Nothing beats it in all.")
-            self.add(column(label(f"{c.way.letter}  {' '.join(note)}", 13, wrap=True)))
+            self.add(column(label(f"{c.orientation.letter}  {' '.join(note)}", 13, wrap=True)))
         self.add(
             label(
                 "Supports by exact layers; hours with them, typical pace and your record. Lay equal parts the same "

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.opening import MOST_MOVED, Thickened
-from knollside.gui.instruments.widgets import Choice, NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.steps.page import Page, Same, line
 
 _SIDES = (("this face moves out", "near"), ("the face behind it moves", "far"), ("half each", "both"))
@@ -23,7 +23,7 @@ class WallCard(QWidget):
         self.face = label("", 14, 600, wrap=True)
         self.by = NumberField("Wall thicker by", "length", "mm", 0.05, -MOST_MOVED, MOST_MOVED, 2, 84)
         self.by.put(0.45)
-        self.side = Choice("Which face moves", list(_SIDES), 16)
+        self.side = Dropdown("Which face moves", list(_SIDES), 16)
         self.follow = QCheckBox("other bodies follow, so that the gap returns")
         self.follow.setChecked(True)
         self.go = button("Move it", self._go, tip="Nothing is changed yet")

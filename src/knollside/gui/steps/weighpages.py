@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from knollside.core.job.questions.strength import Laying
+from knollside.core.job.questions.strength import RankedOrientations
 from knollside.core.job.split import GLUE_MPA, SCREW_N, CutPlan, Half
-from knollside.core.lay.ways import WEIGHTS
+from knollside.core.lay.orientations import WEIGHTS
 from knollside.core.model import Purpose
 from knollside.gui.instruments.widgets import NumberField, button, column, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
@@ -38,19 +38,19 @@ class WeightsPage(Page):
         self.back = button("As the purpose has it", lambda: self._put({}))
         self.top(*rows, row(self.back, stretch=-2), rule())
 
-    def put(self, laying: Laying | None, purpose: Purpose, own: dict[str, float]) -> None:
+    def put(self, ranked: RankedOrientations | None, purpose: Purpose, own: dict[str, float]) -> None:
         self.weights = dict(own)
         for key, f in self.fields.items():
             f.put(own.get(key, WEIGHTS[purpose][key]))
         self.back.setEnabled(bool(own))
-        if not self.fresh((Same(laying), purpose, tuple(own.items()))):
+        if not self.fresh((Same(ranked), purpose, tuple(own.items()))):
             return
         whose = "Your weights" if own else f"The weights of {_PURPOSES[purpose]}"
         limits = "Limits come first whatever they are: it must fit the bed and stand."
         self.add(label(f"{whose}. {limits}", dim=True, wrap=True))
-        if laying is not None:
+        if ranked is not None:
             self.add(heading("So the order is"))
-            for w in laying.ranking.ways[:5]:
+            for w in ranked.ranking.orientations[:5]:
                 self.add(line(f"{w.letter}  {w.title}", f"{times(w.reserve.value)}×", w.gives_up, False))
 
 

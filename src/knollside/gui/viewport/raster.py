@@ -96,6 +96,63 @@ def _ramp(r, target):  # type: ignore[no-untyped-def]
     )
 
 
+@numba.njit(cache=True, nogil=True)
+def _marked(tag, r, g, bl, x, y, ease):  # type: ignore[no-untyped-def]
+    """A pixel's colour under the hatching of what is said of its face."""
+    step = 7 * ease
+    if tag == 1:
+        d = (x + y) % int(step) < 2.6 * ease
+        k = 0.85 if d else 0.35
+        r, g, bl = r + k * (47 - r), g + k * (111 - g), bl + k * (126 - bl)
+    elif tag == 2:
+        r, g, bl = r + 0.5 * (178 - r), g + 0.5 * (80 - g), bl + 0.5 * (54 - bl)
+    elif tag == 3:
+        r, g, bl = r + 0.5 * (130 - r), g + 0.5 * (84 - g), bl + 0.5 * (138 - bl)
+    elif tag == 4:
+        if x % int(step) < 2.2 * ease and y % int(step) < 2.2 * ease:
+            r, g, bl = 42.0, 37.0, 32.0
+    elif tag == 5:
+        if x % int(2 * step) < 8 * ease and y % int(step) < 1.6 * ease:
+            r, g, bl = 70.0, 66.0, 60.0
+    elif tag == 6:
+        wave = np.sin(x / (3.0 * ease)) * 2.0 * ease
+        if (y + wave) % step < 1.8 * ease:
+            r, g, bl = 42.0, 37.0, 32.0
+    elif tag == 7:
+        if (x + y) % int(step) < 1.8 * ease or (x - y) % int(step) < 1.8 * ease:
+            r, g, bl = r + 0.8 * (122 - r), g + 0.8 * (84 - g), bl + 0.8 * (12 - bl)
+        else:
+            r, g, bl = r + 0.4 * (205 - r), g + 0.4 * (150 - g), bl + 0.4 * (48 - bl)
+    return r, g, bl
+
+
+@numba.njit(cache=True, parallel=True, nogil=True)
+def _ink(face_at, group, ease, image):  # type: ignore[no-untyped-def]
+    """A line where the smooth surface under a pixel changes, or the depth jumps."""
+    h, w = face_at.shape
+    reach = max(round(ease), 1)
+    for y in numba.prange(h):
+        for x in range(w):
+            f = face_at[y, x]
+            ink = 0.0
+            for k in range(2):
+                yy, xx = y + (reach if k == 0 else 0), x + (reach if k == 1 else 0)
+                if yy >= h or xx >= w:
+                    continue
+                o = face_at[yy, xx]
+                if f == o or (f < 0 and o < 0 and f != CUT and o != CUT):
+                    continue
+                if f < 0 or o < 0:
+                    ink = 0.92
+                elif group[f] != group[o]:
+                    ink = max(ink, 0.62)
+            if ink > 0:
+                for q, shade_to in ((0, 32), (1, 37), (2, 42)):
+                    old = image[y, x, q] if image[y, x, 3] == 255 else 60
+                    image[y, x, q] = np.uint8(old + ink * (shade_to - old))
+                image[y, x, 3] = max(image[y, x, 3], np.uint8(235))
+
+
 @numba.njit(cache=True, parallel=True, nogil=True)
 def shade(  # type: ignore[no-untyped-def]
     depth,
@@ -167,31 +224,7 @@ def shade(  # type: ignore[no-untyped-def]
                 if phase < 0.4:
                     r, g, bl = r * 0.93, g * 0.93, bl * 0.93
             m = mark[f]
-            tag = m % 8
-            step = 7 * ease
-            if tag == 1:
-                d = (x + y) % int(step) < 2.6 * ease
-                k = 0.85 if d else 0.35
-                r, g, bl = r + k * (47 - r), g + k * (111 - g), bl + k * (126 - bl)
-            elif tag == 2:
-                r, g, bl = r + 0.5 * (178 - r), g + 0.5 * (80 - g), bl + 0.5 * (54 - bl)
-            elif tag == 3:
-                r, g, bl = r + 0.5 * (130 - r), g + 0.5 * (84 - g), bl + 0.5 * (138 - bl)
-            elif tag == 4:
-                if x % int(step) < 2.2 * ease and y % int(step) < 2.2 * ease:
-                    r, g, bl = 42.0, 37.0, 32.0
-            elif tag == 5:
-                if x % int(2 * step) < 8 * ease and y % int(step) < 1.6 * ease:
-                    r, g, bl = 70.0, 66.0, 60.0
-            elif tag == 6:
-                wave = np.sin(x / (3.0 * ease)) * 2.0 * ease
-                if (y + wave) % step < 1.8 * ease:
-                    r, g, bl = 42.0, 37.0, 32.0
-            elif tag == 7:
-                if (x + y) % int(step) < 1.8 * ease or (x - y) % int(step) < 1.8 * ease:
-                    r, g, bl = r + 0.8 * (122 - r), g + 0.8 * (84 - g), bl + 0.8 * (12 - bl)
-                else:
-                    r, g, bl = r + 0.4 * (205 - r), g + 0.4 * (150 - g), bl + 0.4 * (48 - bl)
+            r, g, bl = _marked(m % 8, r, g, bl, x, y, ease)
             if m >= 8:
                 r, g, bl = r + 0.42 * (152 - r), g + 0.42 * (96 - g), bl + 0.42 * (160 - bl)
             if cursor >= 0 and abs(up - cursor) < 0.35 + 0.5 * ease * 0.3:
@@ -202,25 +235,4 @@ def shade(  # type: ignore[no-untyped-def]
                 np.uint8(min(max(r, 0), 255)),
                 255,
             )
-    # Ink: a line where the smooth surface under a pixel changes, or the depth jumps.
-    reach = max(round(ease), 1)
-    for y in numba.prange(h):
-        for x in range(w):
-            f = face_at[y, x]
-            ink = 0.0
-            for k in range(2):
-                yy, xx = y + (reach if k == 0 else 0), x + (reach if k == 1 else 0)
-                if yy >= h or xx >= w:
-                    continue
-                o = face_at[yy, xx]
-                if f == o or (f < 0 and o < 0 and f != CUT and o != CUT):
-                    continue
-                if f < 0 or o < 0:
-                    ink = 0.92
-                elif group[f] != group[o]:
-                    ink = max(ink, 0.62)
-            if ink > 0:
-                for q, shade_to in ((0, 32), (1, 37), (2, 42)):
-                    old = image[y, x, q] if image[y, x, 3] == 255 else 60
-                    image[y, x, q] = np.uint8(old + ink * (shade_to - old))
-                image[y, x, 3] = max(image[y, x, 3], np.uint8(235))
+    _ink(face_at, group, ease, image)

@@ -14,8 +14,8 @@ from knollside.core.fit.correction import Correction
 from knollside.core.fit.flaring import LAYERS, learn_flare
 from knollside.core.fit.freeing import TYPICAL, learn_frees
 from knollside.core.fit.hinge import Hinge, hinge_of
-from knollside.core.fit.opening import Opened, Thickened, set_gap, thicken, wall_behind
-from knollside.core.fit.process import AXES, REFERENCE, Process, Setting, Shift, learn, process_of
+from knollside.core.fit.opening import OpenedGap, Thickened, set_gap, thicken, wall_behind
+from knollside.core.fit.process import AXES, REFERENCE, PrintSetting, Process, Shift, learn, process_of
 from knollside.core.fit.scaling import Scaled, scale_keeping
 from knollside.core.fit.threadfit import Threaded, open_flanks
 from knollside.core.job import correcting
@@ -55,7 +55,7 @@ class Fits(Question[Fitting]):
     mates: tuple[Mate, ...]
     direction: Vec
     readings: tuple[Measurement, ...]
-    setting: Setting
+    setting: PrintSetting
     windows: Windows
 
     def answer(self, ask: Answerer) -> Fitting:
@@ -155,7 +155,7 @@ class Learned:
 
     readings: tuple[Measurement, ...]
     trials: tuple[GapTrial, ...]
-    setting: Setting
+    setting: PrintSetting
 
     def freedom(self, gap: Gap) -> Freedom:
         hole, pin = (learn(self.readings, k, "upright", setting=self.setting) for k in ("hole", "pin"))
@@ -218,7 +218,7 @@ class TakeFlareOff(Question[Relieved]):
 
 
 @dataclass(frozen=True, eq=False)
-class OpenGap(Question[Opened]):
+class OpenGap(Question[OpenedGap]):
     """One gap opened (or closed) by moving the faces that look at the other body."""
 
     part: Part
@@ -226,7 +226,7 @@ class OpenGap(Question[Opened]):
     to: float
     kept: ClassVar[int] = 1
 
-    def answer(self, ask: Answerer) -> Opened:
+    def answer(self, ask: Answerer) -> OpenedGap:
         ask.tick(0.2, "opening the gap")
         return set_gap(ask(self.part).mesh, self.bodies, self.to)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import singledispatch
 
-from knollside.core.fit.opening import Opened, Thickened
+from knollside.core.fit.opening import OpenedGap, Thickened
 from knollside.core.fit.scaling import Scaled
 from knollside.core.fit.threadfit import Threaded
 from knollside.core.mesh.edit import Edited
@@ -36,7 +36,7 @@ def _relieved(made: Relieved, before: Mesh) -> Motion:
 
 
 @motion_of.register
-def _opened(made: Opened, before: Mesh) -> Motion:
+def _opened(made: OpenedGap, before: Mesh) -> Motion:
     return _of_corners(before, made.mesh, Motion(by=abs(made.now - made.before) + 0.02))
 
 

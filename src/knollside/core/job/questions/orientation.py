@@ -16,13 +16,13 @@ from knollside.core.job.questions.strength import GroundOf, StrengthOf
 from knollside.core.job.split import CutPlan, cut_plans
 from knollside.core.lay.bed_adhesion import BedAdhesion, FirstLayer, bed_adhesion, first_layer
 from knollside.core.lay.layer_warnings import LayerWarning, free_area, layer_warnings
+from knollside.core.lay.orientations import NET_DIRECTIONS, RatedOrientation
+from knollside.core.lay.orientations import plain_orientations as list_plain
 from knollside.core.lay.seams import SeamAdvice, seam_advice
 from knollside.core.lay.stability import footing
 from knollside.core.lay.supports import Region, regions
-from knollside.core.lay.ways import NET_DIRECTIONS, RatedWay
-from knollside.core.lay.ways import plain_ways as list_plain
 from knollside.core.material.cards import Material
-from knollside.core.model import Array, FaceMark, Holding, PrinterFacts, Purpose, Range, Recipe
+from knollside.core.model import Array, FaceMark, PrinterFacts, Purpose, Range, Recipe, SupportSettings
 from knollside.core.recipe.layer_areas import use_of_layers
 from knollside.core.recipe.price import PrinterMotion, SmallLayers, layer_seconds, small_layers
 
@@ -60,7 +60,7 @@ class Supports(Question[Supported]):
     marks: Marks
     direction: Vec
     recipe: Recipe
-    holding: Holding
+    support_settings: SupportSettings
     card: Material
     printer: PrinterFacts
     weak: tuple[Vec, ...]
@@ -69,7 +69,7 @@ class Supports(Question[Supported]):
         part, recipe, card, marks = ask(self.part), self.recipe, self.card, _by_name(self.marks)
         strata = ask(strata_of(self.part, self.direction, recipe), 0.0, 0.7)
         ask.tick(0.8, "standing supports under it")
-        found = regions(part.mesh, part.features, marks, strata, recipe, self.holding, card)
+        found = regions(part.mesh, part.features, marks, strata, recipe, self.support_settings, card)
         foot = footing(part.mesh, self.direction, recipe, self.printer.bed_mm)
         seam = seam_advice(part.mesh, part.features, marks, self.weak, strata)
         use, each = use_of_layers(strata.outline, strata.h, recipe)
@@ -98,18 +98,18 @@ class Compare(Question[tuple[Column, ...]]):
     part: Part
     marks: Marks
     mates: tuple[str, ...]
-    ways: tuple[RatedWay, ...]
+    orientations: tuple[RatedOrientation, ...]
     recipe: Recipe
-    holding: Holding
+    support_settings: SupportSettings
     card: Material
     printer: PrinterFacts
     factor: Range
 
     def answer(self, ask: Answerer) -> tuple[Column, ...]:
         part, marks, out = ask(self.part), _by_name(self.marks), []
-        for i, w in enumerate(self.ways):
-            ask.tick(i / len(self.ways), f"weighing way {w.letter}")
-            at = part.mesh, part.features, marks, self.mates, w, self.recipe, self.holding, self.card
+        for i, w in enumerate(self.orientations):
+            ask.tick(i / len(self.orientations), f"weighing way {w.letter}")
+            at = part.mesh, part.features, marks, self.mates, w, self.recipe, self.support_settings, self.card
             out.append(column(*at, PrinterMotion(), self.factor, self.printer.enclosed))
         return unbeaten(out)
 
@@ -119,7 +119,7 @@ class Split(Question[tuple[CutPlan, ...]]):
     """Where to cut it in two, and what the joint would carry."""
 
     strength: StrengthOf
-    whole: RatedWay
+    whole: RatedOrientation
     bed: Vec
 
     def answer(self, ask: Answerer) -> tuple[CutPlan, ...]:
@@ -128,7 +128,7 @@ class Split(Question[tuple[CutPlan, ...]]):
 
 
 @dataclass(frozen=True, eq=False)
-class PlainWays(Question[tuple[RatedWay, ...]]):
+class PlainOrientations(Question[tuple[RatedOrientation, ...]]):
     """Ways for a part without a load."""
 
     part: Part
@@ -138,7 +138,7 @@ class PlainWays(Question[tuple[RatedWay, ...]]):
     weights: tuple[tuple[str, float], ...]
     bed: Vec
 
-    def answer(self, ask: Answerer) -> tuple[RatedWay, ...]:
+    def answer(self, ask: Answerer) -> tuple[RatedOrientation, ...]:
         ask.tick(0.2, "trying ways to lie")
         part = ask(self.part)
         ground = ask(GroundOf(self.part, self.layer_height, self.line_width, self.bed, NET_DIRECTIONS))

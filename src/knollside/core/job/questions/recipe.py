@@ -19,7 +19,7 @@ from knollside.core.model import PrinterFacts, Range, Recipe
 from knollside.core.recipe.board import Board, Dot, PlainPricer, Pricer, trade_board
 from knollside.core.recipe.breakeven import BreakEven, break_even
 from knollside.core.recipe.calibration import anchors, calibration
-from knollside.core.recipe.choose import Choice
+from knollside.core.recipe.choose import MaterialChoice
 from knollside.core.recipe.price import Price, PrinterMotion
 from knollside.core.recipe.roofs import Roof, roofs
 from knollside.core.recipe.spiral import Spiral, spiral_of
@@ -81,7 +81,7 @@ class PricerOf(Question[Pricer]):
 @dataclass(frozen=True)
 class Building:
     board: Board
-    materials: tuple[Choice, ...]
+    materials: tuple[MaterialChoice, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,18 +97,18 @@ class Build(Question[Building]):
     checked: bool = False
 
     def answer(self, ask: Answerer) -> Building:
-        bore = self.printer.nozzle_mm
-        at = self.strength, self.direction, self.factor, bore, self.checked, self.doubt
+        nozzle_mm = self.printer.nozzle_mm
+        at = self.strength, self.direction, self.factor, nozzle_mm, self.checked, self.doubt
         pricer = ask(PricerOf(*at), 0.0, 0.6)
         s = ask(self.strength)
-        board = trade_board(pricer, s.recipe, s.target, bore, lambda x, t: ask.tick(0.6 + 0.35 * x, t))
+        board = trade_board(pricer, s.recipe, s.target, nozzle_mm, lambda x, t: ask.tick(0.6 + 0.35 * x, t))
         ask.tick(0.97, "ranking materials")
-        duty = self.strength.duty
+        design_case = self.strength.design_case
         # One recipe, one reserve: the list's own card says what the board says of this recipe.
         own, solid = board.dot(s.recipe), float(pricer.rating.reserve[0])
         as_printed = own.reserve.value / solid if own is not None and 0 < solid < np.inf else 1.0
         at_place = self.direction, self.printer, self.cards, as_printed, self.doubt
-        return Building(board, answer.materials(s, duty, *at_place))
+        return Building(board, answer.materials(s, design_case, *at_place))
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,9 +121,9 @@ class Remedies(Question[tuple[Remedy, ...]]):
 
     def answer(self, ask: Answerer) -> tuple[Remedy, ...]:
         strength = self.detail.strength
-        told, laying = ask(self.detail, 0.0, 0.3), ask(self.rank, 0.3, 0.5)
+        told, ranked = ask(self.detail, 0.0, 0.3), ask(self.rank, 0.3, 0.5)
         building = ask(self.build, 0.5, 0.95)
-        at = ask(strength.solve.part), strength.duty, ask(strength), laying.ranking, told.way, told.log
+        at = ask(strength.solve.part), strength.design_case, ask(strength), ranked.ranking, told.orientation, told.log
         return remedies(*at, building.board, building.materials)
 
 

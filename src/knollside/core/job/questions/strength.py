@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
@@ -12,36 +11,25 @@ from knollside.core.job import answer
 from knollside.core.job.answer import CELLS, LayerLog, Solved, Strength, strength_of
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
-from knollside.core.lay.ways import NET_DIRECTIONS, WEIGHTS, Ground, Ranking, RatedWay, weighed
+from knollside.core.lay.orientations import NET_DIRECTIONS, Ground, Ranking, RatedOrientation
 from knollside.core.material.allowables import limits_of
 from knollside.core.material.cards import Material
 from knollside.core.model import (
     Array,
     Danger,
-    Duty,
+    DesignCase,
     Fixture,
     LoadCase,
     Purpose,
-    Range,
     Recipe,
-    Refused,
     Surroundings,
 )
 from knollside.core.strength.discretisation import (
-    MOVED,
-    UNCHECKED,
-    GridDoubt,
-    Layered,
-    changes_of,
-    coarser_cell,
-    finer_cell,
-    grid_doubt,
-    solve_layered,
     widened,
 )
 from knollside.core.strength.field import POISSON, refuse_unready
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
-from knollside.core.strength.rating import rate, sphere
+from knollside.core.strength.rating import sphere
 from knollside.core.strength.superpose import mix, plan_of
 
 Vec = tuple[float, float, float]
@@ -75,7 +63,7 @@ class Solve(Question[Solved]):
     asked, ``cell_mm`` a size of cell."""
 
     part: Part
-    held: tuple[Fixture, ...]
+    fixtures: tuple[Fixture, ...]
     rows: tuple[LoadCase, ...]
     critical_mm: float
     material: str
@@ -90,11 +78,11 @@ class Solve(Question[Solved]):
     kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> Solved:
-        duty = Duty(held=self.held, cases=self.rows, critical_mm=self.critical_mm)
+        design_case = DesignCase(fixtures=self.fixtures, cases=self.rows, critical_mm=self.critical_mm)
         probes = np.array(self.probes) if self.probes else None
         return answer.solve_part(
             ask(self.part, 0.0, 0.05),
-            duty,
+            design_case,
             self.shell.recipe(),
             self.modulus,
             self.cells,
@@ -114,31 +102,34 @@ class StrengthOf(Question[Strength]):
     solve: Solve
     cases: tuple[LoadCase, ...]
     surroundings: Surroundings
-    treads: tuple[tuple[str, float], ...]
+    own_knock_downs: tuple[tuple[str, float], ...]
     danger: Danger
     card: Material
     recipe: Recipe
     kept: ClassVar[int] = 4
 
     @property
-    def duty(self) -> Duty:
+    def design_case(self) -> DesignCase:
         """What was asked, without marks and weights, on which no strength rests."""
-        return Duty(
-            held=self.solve.held,
+        return DesignCase(
+            fixtures=self.solve.fixtures,
             cases=self.cases,
             surroundings=self.surroundings,
             danger=self.danger,
-            treads=dict(self.treads),
+            own_knock_downs=dict(self.own_knock_downs),
             critical_mm=self.solve.critical_mm,
         )
 
     def answer(self, ask: Answerer) -> Strength:
         # Asked first: a material or a duty that cannot be judged refuses before any solving.
-        limits_of(self.duty, self.card)
-        refuse_unready(ask(self.solve.part).mesh, self.duty)
+        limits_of(self.design_case, self.card)
+        refuse_unready(ask(self.solve.part).mesh, self.design_case)
+        plan = plan_of(self.solve.fixtures, self.cases)
+        if plan.rows != self.solve.rows:
+            raise ValueError("these cases are no sums of the rows that were solved")
         found = ask(self.solve, 0.0, 0.99)
-        field = mix(found.field, plan_of(self.solve.held, self.cases))
-        return replace(strength_of(field, self.duty, self.recipe, self.card), mesh_size=found.mesh_size)
+        field = mix(found.field, plan)
+        return replace(strength_of(field, self.design_case, self.recipe, self.card), mesh_size=found.mesh_size)
 
     def printed(self, recipe: Recipe, direction: Vec | None) -> StrengthOf:
         """The same question of another recipe, with the shell that a way makes."""
@@ -151,7 +142,7 @@ class StrengthOf(Question[Strength]):
 
 def strength_question(
     part: Part,
-    duty: Duty,
+    design_case: DesignCase,
     recipe: Recipe,
     card: Material,
     cells: int = CELLS,
@@ -160,12 +151,12 @@ def strength_question(
     probes: tuple[Vec, ...] = (),
 ) -> StrengthOf:
     """The one place where a duty, a recipe and a card become a question of strength."""
-    rows = plan_of(duty.held, duty.cases).rows
+    rows = plan_of(design_case.fixtures, design_case.cases).rows
     solve = Solve(
         part,
-        duty.held,
+        design_case.fixtures,
         rows,
-        duty.critical_mm,
+        design_case.critical_mm,
         card.name,
         card.modulus.value,
         POISSON,
@@ -176,12 +167,14 @@ def strength_question(
         None,
         probes,
     )
-    treads = tuple(sorted(duty.treads.items()))
-    return StrengthOf(solve, duty.cases, duty.surroundings, treads, duty.danger, card, recipe)
+    own_knock_downs = tuple(sorted(design_case.own_knock_downs.items()))
+    return StrengthOf(
+        solve, design_case.cases, design_case.surroundings, own_knock_downs, design_case.danger, card, recipe
+    )
 
 
 @dataclass(frozen=True)
-class Laying:
+class RankedOrientations:
     """The rated ways with the stress they were rated by."""
 
     strength: Strength
@@ -205,7 +198,7 @@ class GroundOf(Question[Ground]):
 
 
 @dataclass(frozen=True, eq=False)
-class Rank(Question[Laying]):
+class Rank(Question[RankedOrientations]):
     """Every way to lie, rated and put in order."""
 
     strength: StrengthOf
@@ -214,109 +207,18 @@ class Rank(Question[Laying]):
     directions: int = NET_DIRECTIONS
     kept: ClassVar[int] = 2
 
-    def answer(self, ask: Answerer) -> Laying:
+    def answer(self, ask: Answerer) -> RankedOrientations:
         s = ask(self.strength, 0.0, 0.95)
         r = s.recipe
         ground = ask(GroundOf(self.strength.solve.part, r.layer_height, r.line_width, self.bed, self.directions))
         ask.tick(0.96, "rating the ways")
-        duty = self.strength.duty.model_copy(update={"purpose": self.purpose})
+        design_case = self.strength.design_case.model_copy(update={"purpose": self.purpose})
         part = ask(self.strength.solve.part)
-        return Laying(s, answer.ways(part, duty, s, self.bed, self.directions, known=ground))
+        return RankedOrientations(s, answer.orientations(part, design_case, s, self.bed, self.directions, known=ground))
 
 
 @dataclass(frozen=True, eq=False)
-class Grids(Question[GridDoubt]):
-    """Some ways on another grid, and on a finer one where they moved by more than a tenth."""
-
-    strength: StrengthOf
-    directions: tuple[Vec, ...]
-    kept: ClassVar[int] = 4
-
-    def answer(self, ask: Answerer) -> GridDoubt:
-        s, ways = ask(self.strength, 0.0, 0.3), np.array(self.directions)
-        mesh, field = ask(self.strength.solve.part).mesh, s.field
-        size, why, other = finer_cell(field), "", 0
-        changes: tuple[float, ...] = (UNCHECKED,) * len(ways)
-        ask.tick(0.3, "on another grid")
-        try:
-            wide = coarser_cell(field)
-            if wide is not None:
-                coarse = ask(self.strength.on(wide), 0.3, 0.5).field
-                changes, other = changes_of(coarse, field, s.limits, ways), coarse.cells
-                if max(changes) <= MOVED or size is None:
-                    return grid_doubt(mesh, field, s.limits, self.directions, changes, other)
-        except Refused as refusal:
-            why = str(refusal)
-        if size is not None:
-            try:
-                finer = ask(self.strength.on(size), 0.5, 1.0).field
-                changes = changes_of(field, finer, s.limits, ways)
-                return grid_doubt(mesh, finer, s.limits, self.directions, changes, field.cells, size)
-            except Refused as refusal:
-                why = str(refusal)
-        assumed = "" if other else why or "A finer grid is too large."
-        return grid_doubt(mesh, field, s.limits, self.directions, changes, other, assumed=assumed)
-
-
-def doubted(laying: Laying, share: Callable[[Vec], float]) -> Laying:
-    """The ways with the grid's own doubt, ``share`` of each direction, in their ranges, in the order these give."""
-    ranking = laying.ranking
-    every = tuple(replace(w, reserve=widened(w.reserve, share(w.direction))) for w in ranking.every)
-    return Laying(laying.strength, weighed(replace(ranking, every=every), WEIGHTS[ranking.purpose]))
-
-
-def unsettled(laying: Laying) -> Laying:
-    """The ways before any other grid was tried: a change as large as is taken where none can be."""
-    return doubted(laying, lambda direction: UNCHECKED)
-
-
-@dataclass(frozen=True)
-class Settled:
-    """The rated ways as a verdict may use them: on the grid that was found fine enough, its doubt in their ranges."""
-
-    laying: Laying
-    grid: GridDoubt
-
-
-@dataclass(frozen=True, eq=False)
-class Settle(Question[Settled]):
-    """Every way rated, checked on another grid, and rated again on a finer one where that was needed."""
-
-    rank: Rank
-    kept: ClassVar[int] = 2
-
-    def answer(self, ask: Answerer) -> Settled:
-        first = ask(self.rank, 0.0, 0.4)
-        grid = ask(Grids(self.rank.strength, tuple(w.direction for w in first.ranking.ways)), 0.4, 0.9)
-        rank = self.rank if grid.cell_mm is None else replace(self.rank, strength=self.rank.strength.on(grid.cell_mm))
-        return Settled(doubted(ask(rank, 0.9, 1.0), grid.share), grid)
-
-
-@dataclass(frozen=True, eq=False)
-class Layers(Question[tuple[Layered, ...]]):
-    """The first ``count`` ways of the list solved again in layers."""
-
-    settle: Settle
-    count: int = 4
-    kept: ClassVar[int] = 2
-
-    def answer(self, ask: Answerer) -> tuple[Layered, ...]:
-        laying = ask(self.settle, 0.0, 0.1).laying
-        base = self.settle.rank.strength
-        part, s, out = ask(base.solve.part), laying.strength, []
-        ways = laying.ranking.ways[: self.count]
-        for i, w in enumerate(ways):
-
-            def tell(x: float, t: str, i: int = i) -> None:
-                ask.tick(0.1 + 0.9 * (i + x) / len(ways), f"way {ways[i].letter} in layers")
-
-            at = part.mesh, part.features, base.duty, s.field, s.limits, s.recipe, w.direction
-            out.append(solve_layered(*at, tell)[0])
-        return tuple(out)
-
-
-@dataclass(frozen=True, eq=False)
-class Why(Question[RatedWay]):
+class Why(Question[RatedOrientation]):
     """One direction by itself: what would go first, where, and what is given up; ``doubt`` the grid's, a share."""
 
     strength: StrengthOf
@@ -324,19 +226,19 @@ class Why(Question[RatedWay]):
     direction: Vec
     doubt: float = 0.0
 
-    def answer(self, ask: Answerer) -> RatedWay:
+    def answer(self, ask: Answerer) -> RatedOrientation:
         s = ask(self.strength, 0.0, 0.9)
         ask.tick(0.9, "rating it")
-        way = answer.one_way(ask(self.strength.solve.part), s, self.bed, self.direction, "?")
-        return replace(way, reserve=widened(way.reserve, self.doubt))
+        orientation = answer.one_way(ask(self.strength.solve.part), s, self.bed, self.direction, "?")
+        return replace(orientation, reserve=widened(orientation.reserve, self.doubt))
 
 
 @dataclass(frozen=True)
-class WayDetail:
+class OrientationDetail:
     """A way with its log, the places that would go first, its thin portions, and how it bends."""
 
     log: LayerLog
-    way: RatedWay
+    orientation: RatedOrientation
     places: tuple[HotSpot, ...]
     portions: tuple[Portion, ...]
     bend: Array
@@ -345,54 +247,20 @@ class WayDetail:
 
 
 @dataclass(frozen=True, eq=False)
-class Detail(Question[WayDetail]):
+class Detail(Question[OrientationDetail]):
     """The layer log of one way and what would go first."""
 
     strength: StrengthOf
     bed: Vec
     direction: Vec
 
-    def answer(self, ask: Answerer) -> WayDetail:
+    def answer(self, ask: Answerer) -> OrientationDetail:
         part, s = ask(self.strength.solve.part), ask(self.strength, 0.0, 0.5)
         ask.tick(0.5, "cutting layers")
         log = answer.layer_log(part, s, self.direction)
-        way = answer.one_way(part, s, self.bed, self.direction)
+        orientation = answer.one_way(part, s, self.bed, self.direction)
         n = np.asarray(self.direction)
         ask.tick(0.75, "finding what goes first")
         places = hot_spots(s.field, s.limits, n)
         thin = portions(part.mesh, s.field, s.limits, n, sphere(NET_DIRECTIONS)[::4])
-        return WayDetail(log, way, places, thin, *answer.bend_of(part, s))
-
-
-@dataclass(frozen=True)
-class Proved:
-    """The chosen way and recipe solved with their own shell and core."""
-
-    solved: Range
-    movement: float
-    target: float
-    bond_source: str
-    withheld: str | None
-
-
-@dataclass(frozen=True, eq=False)
-class Prove(Question[Proved]):
-    """Solve a recipe as its way makes it, on a grid that another one bears out. ``strength`` carries the direction."""
-
-    strength: StrengthOf
-
-    def answer(self, ask: Answerer) -> Proved:
-        direction = self.strength.solve.direction
-        assert direction is not None
-        grid = ask(Grids(self.strength, (direction,)), 0.0, 0.98)
-        s = ask(self.strength if grid.cell_mm is None else self.strength.on(grid.cell_mm))
-        rating = rate(s.field, s.limits, np.array([direction]))
-        solved = widened(rating.range_of(0), grid.share(direction))
-        return Proved(solved, s.field.greatest_movement, s.target, s.card.bond.source, s.withheld)
-
-
-def prove_printed(
-    part: Part, duty: Duty, recipe: Recipe, card: Material, direction: Vec, cells: int = CELLS, exactly: bool = False
-) -> Prove:
-    """The question of what a recipe would hold as a way prints it."""
-    return Prove(strength_question(part, duty, recipe, card, cells, exactly=exactly).printed(recipe, direction))
+        return OrientationDetail(log, orientation, places, thin, *answer.bend_of(part, s))

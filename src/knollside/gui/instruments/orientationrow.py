@@ -6,19 +6,19 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from knollside.core.lay.ways import RatedWay
+from knollside.core.lay.orientations import RatedOrientation
 from knollside.gui.instruments.widgets import RangeBar, reserve_tone, times
 from knollside.gui.theme.look import font, look
 
 
-class WayRow(QWidget):
+class OrientationRow(QWidget):
     """One way of the short list: letter, reasons, reserve with its range."""
 
     taken = pyqtSignal(str)
 
     def __init__(
         self,
-        way: RatedWay,
+        orientation: RatedOrientation,
         target: float,
         chosen: bool,
         withheld: bool,
@@ -27,22 +27,30 @@ class WayRow(QWidget):
     ) -> None:
         super().__init__()
         self.old = old
-        self.way, self.target, self.chosen, self.withheld, self.layered = way, target, chosen, withheld, layered
+        self.orientation, self.target, self.chosen, self.withheld, self.layered = (
+            orientation,
+            target,
+            chosen,
+            withheld,
+            layered,
+        )
         self.setFixedHeight(98)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         before = " before the change" if old else ""
-        self.setAccessibleName(f"Way {way.letter}: {way.title}, reserve {way.reserve.value:.1f}{before}")
+        reserve, foot = orientation.reserve, orientation.footing
+        which = orientation.letter or "chosen"
+        self.setAccessibleName(f"Way {which}: {orientation.title}, reserve {reserve.value:.1f}{before}")
         self.setToolTip(
-            f"{way.title}\n{way.reason}\n{way.gives_up}\nreserve {way.reserve.value:.2f} "
-            f"({way.reserve.low:.2f} to {way.reserve.high:.2f}), {way.mode}\ncontact "
-            f"{way.footing.contact / 100:.1f} cm², leaning {way.overhang / 100:.1f} cm²"
+            f"{orientation.title}\n{orientation.reason}\n{orientation.gives_up}\n"
+            f"reserve {reserve.value:.2f} ({reserve.low:.2f} to {reserve.high:.2f}), {orientation.mode}\n"
+            f"contact {foot.contact / 100:.1f} cm², leaning {orientation.overhang / 100:.1f} cm²"
         )
-        self.bar = RangeBar(None if withheld or old else way.reserve, target)
+        self.bar = RangeBar(None if withheld or old else orientation.reserve, target)
         self.bar.setParent(self)
 
     def _figures(self) -> str:
         """The last line: height, layers, contact, and the reserve solved again in layers where it is known."""
-        f = self.way.footing
+        f = self.orientation.footing
         contact = f"{f.contact / 100:.1f} cm²"
         if self.layered is None or self.withheld:
             return f"{f.height:.0f} mm high, {f.layers} layers, {contact} on the bed"
@@ -62,8 +70,8 @@ class WayRow(QWidget):
         p.drawEllipse(QPointF(28, 20), 11, 11)
         p.setPen(look.colour("paper") if self.chosen else look.colour("heather"))
         p.setFont(font(14, 700))
-        p.drawText(QRectF(17, 9, 22, 22), Qt.AlignmentFlag.AlignCenter, self.way.letter)
-        w = self.way
+        p.drawText(QRectF(17, 9, 22, 22), Qt.AlignmentFlag.AlignCenter, self.orientation.letter or "•")
+        w = self.orientation
         p.setPen(look.colour("peat"))
         p.setFont(font(14, 700))
         p.drawText(QRectF(48, 8, self.width() - 150, 20), Qt.AlignmentFlag.AlignVCenter, w.title)
@@ -109,12 +117,12 @@ class WayRow(QWidget):
             p.drawLine(14, self.height() - 1, self.width() - 14, self.height() - 1)
 
     def mousePressEvent(self, e) -> None:  # type: ignore[no-untyped-def]
-        self.taken.emit(self.way.letter)
+        self.taken.emit(self.orientation.letter)
 
     def keyPressEvent(self, e: QKeyEvent | None) -> None:
         assert e is not None
         if e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.taken.emit(self.way.letter)
+            self.taken.emit(self.orientation.letter)
         elif e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             self.focusNextPrevChild(e.key() == Qt.Key.Key_Down)
         else:

@@ -10,7 +10,7 @@ from scipy.spatial import ConvexHull
 
 from knollside.core.lay.stability import Footing, Standing, fitting, footing, standing
 from knollside.core.material.allowables import Allowables
-from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe, Weighed, same_way
+from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe, Weighed, same_direction
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import MODES, Ratings, rate, sphere
 
@@ -19,7 +19,7 @@ _SAME = np.cos(np.radians(12))
 
 
 @dataclass(frozen=True)
-class RatedWay:
+class RatedOrientation:
     """One way to lie with everything the list says of it. ``place`` in the part's frame; ``target`` the reserve it
     must keep, NaN without a load; ``shares`` what it leans, its height and its contact, each over the part's most."""
 
@@ -27,7 +27,7 @@ class RatedWay:
     direction: tuple[float, float, float]
     title: str
     reserve: Range
-    parting: float
+    interlayer_reserve: float
     mode: str
     place: tuple[float, float, float]
     place_name: str
@@ -68,10 +68,10 @@ class Ranking:
 
     net: Ratings
     shape: Standing
-    ways: tuple[RatedWay, ...]
+    orientations: tuple[RatedOrientation, ...]
     target: float
     fits: np.ndarray
-    every: tuple[RatedWay, ...] = ()
+    every: tuple[RatedOrientation, ...] = ()
     purpose: Purpose = Purpose.WORKING
 
 
@@ -154,7 +154,7 @@ def rank(
         feet.append(footing(mesh, every.directions[best], recipe, bed))
     net, shape = every.part(slice(0, count)), ground.shape.part(slice(0, count))
     rated, shapes, found = every.part(chosen), ground.shape.part(chosen), every.directions[chosen]
-    ways = []
+    orientations = []
     tallest = float(np.ptp(mesh.vertices @ found.T, axis=0).max())
     widest = max(float(shapes.contact.max()), 1.0)
     surface = float(mesh.areas.sum())
@@ -163,8 +163,8 @@ def rank(
         reserve = rated.range_of(i)
         made = _describe("", mesh, features, field, rated, (0.0, i, n, foot, reserve, overhang, target))
         shares = overhang / surface, foot.height / tallest, min(foot.contact / widest, 1.0)
-        ways.append(replace(made, shares=shares))
-    plain = Ranking(net, shape, (), target, ground.fits, tuple(ways), purpose)
+        orientations.append(replace(made, shares=shares))
+    plain = Ranking(net, shape, (), target, ground.fits, tuple(orientations), purpose)
     return weighed(plain, WEIGHTS[purpose], keep)
 
 
@@ -172,7 +172,7 @@ def weighed(ranking: Ranking, weights: Mapping[str, float], keep: int = 7) -> Ra
     """The short list put in order by other weights; limits come first whatever they are."""
     order = sorted((replace(w, score=_score(w, ranking, weights)) for w in ranking.every), key=lambda w: -w.score)
     named = (replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", order[:keep], strict=False))
-    return replace(ranking, ways=tuple(named))
+    return replace(ranking, orientations=tuple(named))
 
 
 def in_own_order(ranking: Ranking, own: Mapping[Weighed, float]) -> Ranking:
@@ -180,26 +180,28 @@ def in_own_order(ranking: Ranking, own: Mapping[Weighed, float]) -> Ranking:
     return weighed(ranking, WEIGHTS[ranking.purpose] | {str(k): v for k, v in own.items()}) if own else ranking
 
 
-def listed_way(ways: Iterable[RatedWay], direction: tuple[float, float, float]) -> RatedWay | None:
+def listed_orientation(
+    orientations: Iterable[RatedOrientation], direction: tuple[float, float, float]
+) -> RatedOrientation | None:
     """The one of some ways that lies in ``direction``."""
-    return next((w for w in ways if same_way(w.direction, direction)), None)
+    return next((w for w in orientations if same_direction(w.direction, direction)), None)
 
 
-def plain_ways(
+def plain_orientations(
     mesh: Mesh,
     features: tuple[Feature, ...],
     purpose: Purpose,
     weights: Mapping[str, float],
     ground: Ground,
     keep: int = 7,
-) -> tuple[RatedWay, ...]:
+) -> tuple[RatedOrientation, ...]:
     """The short list of a part without a load: by support, height and contact alone; reserves are not a number."""
     count = len(ground.directions)
     shapes = ground.shape.part(slice(count, None))
     tallest = max(f.height for f in ground.feet)
     widest, surface = max(float(shapes.contact.max()), 1.0), float(mesh.areas.sum())
     nothing = Range(float("nan"), float("nan"), float("nan"))
-    ways = []
+    orientations = []
     for i, (n, foot) in enumerate(zip(ground.found, ground.feet, strict=True)):
         overhang = float(shapes.overhang[i])
         shares = overhang / surface, foot.height / tallest, min(foot.contact / widest, 1.0)
@@ -207,13 +209,13 @@ def plain_ways(
         gives = _gives_up(foot, overhang)
         words = _title(features, n, foot, mesh), nothing, float("nan"), "", (0.0, 0.0, 0.0), "", 0.0, ""
         reason = "No load is stated: chosen by support, height and bed."
-        made = RatedWay("", (a, b, c), *words, foot, overhang, float("nan"), 0.0, reason, gives, shares)
-        ways.append(replace(made, score=_shape_score(made, WEIGHTS[purpose] | dict(weights))))
-    ways.sort(key=lambda w: -w.score)
-    return tuple(replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", ways[:keep], strict=False))
+        made = RatedOrientation("", (a, b, c), *words, foot, overhang, float("nan"), 0.0, reason, gives, shares)
+        orientations.append(replace(made, score=_shape_score(made, WEIGHTS[purpose] | dict(weights))))
+    orientations.sort(key=lambda w: -w.score)
+    return tuple(replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", orientations[:keep], strict=False))
 
 
-def _shape_score(w: RatedWay, weights: Mapping[str, float]) -> float:
+def _shape_score(w: RatedOrientation, weights: Mapping[str, float]) -> float:
     leans, tall, broad = w.shares
     score = weights["contact"] * broad - weights["overhang"] * leans - weights["height"] * tall
     if not w.footing.fits:
@@ -223,7 +225,7 @@ def _shape_score(w: RatedWay, weights: Mapping[str, float]) -> float:
     return score
 
 
-def _score(w: RatedWay, ranking: Ranking, weights: Mapping[str, float]) -> float:
+def _score(w: RatedOrientation, ranking: Ranking, weights: Mapping[str, float]) -> float:
     held = w.reserve.low / ranking.target
     # Strength beyond twice the need buys nothing; up to it, it does.
     score = _shape_score(w, weights) + weights["strength"] * min(held, 2.0) / 2
@@ -232,7 +234,7 @@ def _score(w: RatedWay, ranking: Ranking, weights: Mapping[str, float]) -> float
     return score
 
 
-def rate_way(
+def rate_orientation(
     letter: str,
     mesh: Mesh,
     features: tuple[Feature, ...],
@@ -242,7 +244,7 @@ def rate_way(
     target: float,
     bed: tuple[float, float, float],
     direction: Array,
-) -> RatedWay:
+) -> RatedOrientation:
     """One direction by itself, as when a pin on the net is dragged."""
     n = np.asarray(direction, float) / np.linalg.norm(direction)
     rated = rate(field, limits, n[None])
@@ -258,9 +260,9 @@ def _describe(
     features: tuple[Feature, ...],
     field: StressField,
     rated: Ratings,
-    way: tuple[float, int, Array, Footing, Range, float, float],
-) -> RatedWay:
-    score, i, n, foot, reserve, overhang, target = way
+    orientation: tuple[float, int, Array, Footing, Range, float, float],
+) -> RatedOrientation:
+    score, i, n, foot, reserve, overhang, target = orientation
     at = field.points[rated.point[i]]
     x, y, z = (float(v) for v in at)
     height = float(at @ n - (mesh.vertices[mesh.used] @ n).min())
@@ -276,12 +278,12 @@ def _describe(
     }[int(rated.mode[i])]
     reason = f"{verb[0].upper()}{verb[1:]} at {height:.0f} mm, {name}."
     a, b, c = (float(v) for v in n)
-    return RatedWay(
+    return RatedOrientation(
         letter,
         (a, b, c),
         _title(features, n, foot, mesh),
         reserve,
-        float(rated.parting[i]),
+        float(rated.interlayer_reserve[i]),
         mode,
         (x, y, z),
         name,

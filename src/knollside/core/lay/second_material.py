@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from knollside.core.lay.supports import Region, held
-from knollside.core.model import Holding
+from knollside.core.model import SupportSettings
 
 CHANGE_MIN = 1.5  # minutes a change with a feeder; by hand it is more like three
 FLUSH_G = 0.5  # filament flushed at each change
@@ -27,16 +27,16 @@ class Second:
     risk: float
 
 
-def second_material(found: tuple[Region, ...], holding: Holding) -> tuple[Second, Second]:
+def second_material(found: tuple[Region, ...], support_settings: SupportSettings) -> tuple[Second, Second]:
     """(whole supports, touching layers only) of the places that are held; layers shared by several count once."""
     whole: set[int] = set()
     touching: set[int] = set()
     for r in found:
-        if held(r, holding):
+        if held(r, support_settings):
             first, last = r.layers
             whole.update(range(first, last + 1))
             # Under a slope the support touches all the way up.
-            touching.update(range(max(min(r.touches, last + 1) - max(holding.interface, 1), first), last + 1))
+            touching.update(range(max(min(r.touches, last + 1) - max(support_settings.interface, 1), first), last + 1))
     return _cost(whole), _cost(touching)
 
 

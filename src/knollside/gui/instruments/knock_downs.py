@@ -20,7 +20,7 @@ class _Entry(QLineEdit):
             e.accept()
 
 
-class Stair(Strip):
+class KnockDownStrip(Strip):
     """From table strength to the value used: each tread a factor, named, with its source.
 
     A tread's factor is typed on the tread itself; ``changed`` carries its name and the value, or None for the
@@ -59,10 +59,10 @@ class Stair(Strip):
         first = (f"{self.card}, table", a.table.value, None, a.table.source)
         treads: list[tuple[str, float, float | None, str]] = [first]
         value = a.table.value
-        for s in a.steps:
+        for s in a.knock_downs:
             value *= s.factor.value
             treads.append((s.name, value, s.factor.value, s.factor.source))
-        treads.append(("Across the layers", a.apart, a.bond.value, a.bond.source))
+        treads.append(("Across the layers", a.interlayer, a.bond.value, a.bond.source))
         left, width = 18.0, self.width() - 36.0
         top, bottom = 90.0, self.height() - 26.0
         each = width / len(treads)

@@ -79,19 +79,22 @@ class FaceMark(StrEnum):
     FLEXES = "flexes"
 
 
-class Duty(Record):
+class DesignCase(Record):
     """What the part must do.
 
-    ``treads`` are the person's own factors of the strength stair, by its names; ``critical_mm`` the distance
-    stress is averaged over at a peak (docs/methods.md 1.10); ``weights`` the person's own in ordering the ways.
+    ``own_knock_downs`` are the person's own factors in place of typical ones, by their names; ``critical_mm`` the
+    distance stress is averaged over at a peak (docs/methods.md 1.10); ``weights`` the person's own in ordering the
+    ways.
     """
 
     purpose: Purpose = Purpose.WORKING
-    held: tuple[Fixture, ...] = Field((), max_length=60)
+    fixtures: tuple[Fixture, ...] = Field((), max_length=60, alias="held")
     cases: tuple[LoadCase, ...] = Field((), max_length=30)
     surroundings: Surroundings = Surroundings()
     danger: Danger = Danger.UNASKED
     marks: dict[Name, SurfaceMark] = Field(default_factory=dict, max_length=400)
-    treads: dict[Name, Annotated[float, Field(ge=0.01, le=1.5)]] = Field(default_factory=dict, max_length=20)
+    own_knock_downs: dict[Name, Annotated[float, Field(ge=0.01, le=1.5)]] = Field(
+        default_factory=dict, max_length=20, alias="treads"
+    )
     critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
     weights: dict[Weighed, Share] = Field(default_factory=dict)

@@ -9,7 +9,7 @@ from knollside.core.mesh.load import load_file
 from knollside.core.model import (
     Danger,
     DeflectionLoad,
-    Duty,
+    DesignCase,
     FixedFixture,
     ForceLoad,
     LoadCase,
@@ -23,7 +23,7 @@ from knollside.core.model import (
 
 PARTS = Path(__file__).parent / "parts"
 OUTDOORS = Surroundings(temperature_c=45.0, sun=True, wet=True)
-_Made = tuple[Duty, Recipe, tuple[Mate, ...]]
+_Made = tuple[DesignCase, Recipe, tuple[Mate, ...]]
 
 
 def arm() -> _Made:
@@ -31,9 +31,9 @@ def arm() -> _Made:
     # By place: numbers shift when recognition learns something new.
     saddle = feature_at(mesh, find_features(mesh), (120, 0, 78)).id
     holes = [f"hole-{i}" for i in (1, 2, 3, 4)]
-    duty = Duty(
+    design_case = DesignCase(
         purpose=Purpose.WORKING,
-        held=tuple(ScrewFixture(feature=h, head_mm=9.2) for h in holes),
+        fixtures=tuple(ScrewFixture(feature=h, head_mm=9.2) for h in holes),
         cases=(
             LoadCase(
                 name="the wet hose",
@@ -47,16 +47,16 @@ def arm() -> _Made:
         danger=Danger.NOBODY,
     )
     return (
-        duty,
+        design_case,
         Recipe(walls=4, infill=0.3, tops=5, bottoms=4),
         tuple(Mate(feature=h, hardware="M5", fit="close") for h in holes),
     )
 
 
 def hinge() -> _Made:
-    duty = Duty(
+    design_case = DesignCase(
         purpose=Purpose.WORKING,
-        held=(FixedFixture(feature="hole-1"), FixedFixture(feature="hole-2")),
+        fixtures=(FixedFixture(feature="hole-1"), FixedFixture(feature="hole-2")),
         cases=(
             LoadCase(
                 name="the lid",
@@ -68,7 +68,7 @@ def hinge() -> _Made:
         danger=Danger.NOBODY,
     )
     return (
-        duty,
+        design_case,
         Recipe(walls=4, infill=1.0),
         tuple(Mate(feature=f"hole-{i}", hardware="M4", fit="medium") for i in (1, 2, 3, 4)),
     )
@@ -76,9 +76,9 @@ def hinge() -> _Made:
 
 def knob() -> _Made:
     turn = 2000.0 / 41.0  # 2 N m as a pair of pushes 41 mm apart: two fingers on opposite lobes
-    duty = Duty(
+    design_case = DesignCase(
         purpose=Purpose.WORKING,
-        held=(FixedFixture(feature="hexagon-1"),),
+        fixtures=(FixedFixture(feature="hexagon-1"),),
         cases=(
             LoadCase(
                 name="a hand turning it",
@@ -92,13 +92,13 @@ def knob() -> _Made:
         surroundings=OUTDOORS,
         danger=Danger.NOBODY,
     )
-    return duty, Recipe(walls=3, infill=0.3), (Mate(feature="hole-1", hardware="M6", fit="close"),)
+    return design_case, Recipe(walls=3, infill=0.3), (Mate(feature="hole-1", hardware="M6", fit="close"),)
 
 
 def clip() -> _Made:
-    duty = Duty(
+    design_case = DesignCase(
         purpose=Purpose.WORKING,
-        held=(ScrewFixture(feature="hole-1", head_mm=8.0), ScrewFixture(feature="hole-2", head_mm=8.0)),
+        fixtures=(ScrewFixture(feature="hole-1", head_mm=8.0), ScrewFixture(feature="hole-2", head_mm=8.0)),
         cases=(
             LoadCase(
                 name="snapped on",
@@ -114,7 +114,7 @@ def clip() -> _Made:
         surroundings=OUTDOORS,
         danger=Danger.NOBODY,
     )
-    return duty, clip_recipe(), (Mate(feature="hole-1", hardware="M4", fit="medium"),)
+    return design_case, clip_recipe(), (Mate(feature="hole-1", hardware="M4", fit="medium"),)
 
 
 def clip_recipe() -> Recipe:
@@ -123,9 +123,9 @@ def clip_recipe() -> Recipe:
 
 
 def label() -> _Made:
-    duty = Duty(purpose=Purpose.SHOW, surroundings=OUTDOORS, danger=Danger.NOBODY)
+    design_case = DesignCase(purpose=Purpose.SHOW, surroundings=OUTDOORS, danger=Danger.NOBODY)
     return (
-        duty,
+        design_case,
         Recipe(layer_height=0.16, walls=3, infill=0.2),
         (Mate(feature="hole-1", hardware="M4", fit="medium"), Mate(feature="hole-2", hardware="M4", fit="medium")),
     )
@@ -133,9 +133,9 @@ def label() -> _Made:
 
 def bar() -> _Made:
     """Held at its pin, one tooth near the end takes the lid."""
-    duty = Duty(
+    design_case = DesignCase(
         purpose=Purpose.WORKING,
-        held=(FixedFixture(feature="hole-1"), SlidingFixture(at=(60, 0, 5))),
+        fixtures=(FixedFixture(feature="hole-1"), SlidingFixture(at=(60, 0, 5))),
         cases=(
             LoadCase(
                 name="the lid on a tooth", loads=(ForceLoad(at=(139, 12, 5), force_N=(-60, 0, 0)),), repeated=True
@@ -144,14 +144,14 @@ def bar() -> _Made:
         surroundings=Surroundings(temperature_c=55.0, sun=True, wet=True),
         danger=Danger.NOBODY,
     )
-    return duty, Recipe(walls=4, infill=0.4), (Mate(feature="hole-1", hardware="M5", fit="close"),)
+    return design_case, Recipe(walls=4, infill=0.4), (Mate(feature="hole-1", hardware="M5", fit="close"),)
 
 
 def pawl() -> _Made:
     """The lever on its pin; the tooth's face takes 60 N along the bar."""
-    duty = Duty(
+    design_case = DesignCase(
         purpose=Purpose.WORKING,
-        held=(FixedFixture(feature="hole-1"),),
+        fixtures=(FixedFixture(feature="hole-1"),),
         cases=(
             LoadCase(
                 name="the lid on the tooth", loads=(ForceLoad(at=(41.3, -7.5, 6), force_N=(-60, 0, 0)),), repeated=True
@@ -160,19 +160,23 @@ def pawl() -> _Made:
         surroundings=Surroundings(temperature_c=55.0, sun=True, wet=True),
         danger=Danger.NOBODY,
     )
-    return duty, Recipe(walls=4, infill=0.4), (Mate(feature="hole-1", hardware="M5", fit="medium"),)
+    return design_case, Recipe(walls=4, infill=0.4), (Mate(feature="hole-1", hardware="M5", fit="medium"),)
 
 
 def latch() -> _Made:
     return (
-        Duty(purpose=Purpose.WORKING, surroundings=OUTDOORS, danger=Danger.NOBODY),
+        DesignCase(purpose=Purpose.WORKING, surroundings=OUTDOORS, danger=Danger.NOBODY),
         Recipe(walls=3, infill=0.3),
         tuple(Mate(feature=f"hole-{i}", hardware="M4", fit="medium") for i in (1, 2, 3, 4)),
     )
 
 
 def nut() -> _Made:
-    return Duty(purpose=Purpose.WORKING, surroundings=OUTDOORS, danger=Danger.NOBODY), Recipe(walls=4, infill=0.4), ()
+    return (
+        DesignCase(purpose=Purpose.WORKING, surroundings=OUTDOORS, danger=Danger.NOBODY),
+        Recipe(walls=4, infill=0.4),
+        (),
+    )
 
 
 # File, title, what it is for, printer and spool by their place in the workshop.

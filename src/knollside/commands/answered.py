@@ -1,0 +1,292 @@
+"""What each command answers: the questions the window asks, of a job file, as plain values."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from knollside.commands.opened import OpenJob, chosen, lying, mesh_of, open_job, rated, settled_ways, strength_asked
+from knollside.commands.told import (
+    Said,
+    change_told,
+    dot_told,
+    finite,
+    orientation_told,
+    probes_told,
+    quality_told,
+    range_told,
+    recipe_told,
+)
+from knollside.core.job import answer
+from knollside.core.job.asked import (
+    ask_board,
+    ask_corrected,
+    ask_fits,
+    ask_orientations,
+    ask_proof,
+)
+from knollside.core.job.questions.settling import Proved, prove_printed
+from knollside.core.job.questions.strength import Detail, Why
+from knollside.core.job.slicedcheck import check_sliced
+from knollside.core.job.stated import Stated
+from knollside.core.material.cards import Material
+from knollside.core.mesh.check import check
+from knollside.core.mesh.features import find_features
+from knollside.core.model import Orientation, Range, Recipe, Refused
+from knollside.core.strength.discretisation import UNCHECKED, solve_layered
+from knollside.foreign.reading import read_toolpath
+
+
+def _check(args: argparse.Namespace) -> Said:
+    loaded, mesh = mesh_of(args)
+    s = check(mesh)
+    return {
+        "closed": s.closed,
+        "bodies": s.bodies,
+        "triangles": s.triangles,
+        "volume_mm3": s.volume_mm3,
+        "size_mm": list(s.size_mm),
+        "problems": [{"kind": p.kind, "count": p.count, "message": p.message} for p in s.problems],
+        "unit_suspicion": s.unit_suspicion,
+        "notes": [*loaded.notes, *s.notes],
+    }
+
+
+def _features(args: argparse.Namespace) -> Said:
+    _, mesh = mesh_of(args)
+    return {
+        "features": [
+            {
+                "id": f.id,
+                "kind": f.kind,
+                "diameter_mm": f.diameter,
+                "centre_mm": list(f.centre),
+                "axis": list(f.axis),
+                "length_mm": f.length,
+                "through": f.through,
+                "facets": f.facets,
+                "area_mm2": f.area,
+                "body": f.body,
+            }
+            for f in find_features(mesh)
+        ]
+    }
+
+
+def _rank(args: argparse.Namespace) -> Said:
+    o = open_job(args)
+    r = rated(o, args)
+    out = {"ways": [orientation_told(w) for w in r.ranking.orientations], **quality_told(r)}
+    if args.probe:
+        out["probes"] = probes_told(r.strength.field, args.probe)
+    return out
+
+
+def _strength(args: argparse.Namespace) -> Said:
+    """One way in full: the layered re-solve, the places that would go first, and the layer log."""
+    o = open_job(args)
+    r = rated(o, args)
+    orientation, s = chosen(o, r, args), r.strength
+    at = o.facts.mesh, o.facts.features, o.stated.design_case, s.field, s.limits, s.recipe, orientation.direction
+    layered, _ = solve_layered(*at, lambda share, text: None)
+    detail = o.ask(Detail(r.question, o.stated.printer.bed_mm, orientation.direction))
+    log = detail.log
+    out = {
+        "way": orientation_told(orientation),
+        "layered": {
+            "reserve": range_told(layered.reserve),
+            "mode": layered.mode,
+            "place_mm": list(layered.place),
+            "greatest_movement_mm": layered.movement,
+            "quick_over_layered": 1 + layered.off,
+        },
+        "places": [
+            {"at_mm": list(p.at), "reserve": p.reserve, "mode": p.mode, "case": p.case, "at_support": p.at_support}
+            for p in detail.places
+        ],
+        "reactions": [
+            {"case": c.name, "held": [{"feature": n, "force_N": list(f)} for n, f in c.reactions]}
+            for c in s.field.cases
+        ],
+        "log": {
+            "height_mm": finite(log.heights),
+            "reserve_nominal": finite(log.nominal),
+            "reserve_peak": finite(log.peak),
+            "area_mm2": finite(log.area),
+            "overhang_mm2": finite(log.overhang),
+            "balance": log.balance,
+        },
+        **quality_told(r),
+    }
+    if args.probe:
+        out["probes"] = probes_told(s.field, args.probe)
+    return out
+
+
+def _board(args: argparse.Namespace) -> Said:
+    """The trade board of one way: every recipe priced, materials ranked, and the job's own recipe solved."""
+    o = open_job(args)
+    r = rated(o, args)
+    orientation = chosen(o, r, args)
+    built = o.ask(ask_board(r.question, o.stated, orientation.direction, r.doubt(orientation.direction), args.checked))
+    out: Said = {
+        "way": orientation_told(orientation),
+        "target": built.board.target,
+        "checked_by_solves": built.board.checked,
+        "recipes": [dot_told(d) for d in built.board.dots],
+        "materials": [
+            {
+                "name": c.card.name,
+                "reserve": None if c.reserve is None else range_told(c.reserve),
+                "out": c.out,
+                "why": c.why,
+            }
+            for c in built.materials
+        ],
+    }
+    if args.solve:
+        own = o.stated.orientation is not None and args.way is None
+        proved = o.ask(ask_proof(strength_asked(o, args), o.stated if own else lying(o.stated, orientation)))
+        out["solved"] = {
+            "recipe": recipe_told(o.stated.recipe),
+            "reserve": range_told(proved.solved),
+            "movement_mm": proved.movement,
+        }
+    return out
+
+
+def _fit(args: argparse.Namespace) -> Said:
+    o = open_job(args)
+    found = o.ask(ask_fits(o.part, o.stated))
+    if o.stated.mates and not found.corrections:
+        raise Refused(" ".join(found.refused))
+    return {
+        "corrections": [
+            {
+                "feature": c.feature,
+                "from_mm": c.from_mm,
+                "to_mm": c.to_mm,
+                "low": c.low,
+                "high": c.high,
+                "source": c.source,
+                "axis": c.axis,
+                "for": c.target.words,
+                "printed_mm": c.target.size,
+                "chance_to_fit": c.chance_then[1],
+            }
+            for c in found.corrections
+        ],
+        "not_corrected": list(found.refused),
+    }
+
+
+@dataclass(frozen=True)
+class _SheetStrength:
+    """What a sheet says of strength and lie: what is stated with the way it lies, that way's title and reasons, the
+    solved reserve, and how it was come by."""
+
+    stated: Stated
+    title: str = "as the file has it"
+    reasons: tuple[str, ...] = ()
+    reserve: Range | None = None
+    said: str = ""
+
+
+def _sheet_strength(o: OpenJob, args: argparse.Namespace) -> _SheetStrength:
+    stated = o.stated
+    if not stated.loaded:
+        return _SheetStrength(stated)
+    question = strength_asked(o, args)
+    if stated.orientation is not None:
+        lies = o.ask(Why(question, stated.printer.bed_mm, stated.direction, UNCHECKED))
+    else:
+        found = settled_ways(o, question, ask_orientations(question, stated), bool(args.cells))
+        lies = found.ranking.orientations[0]
+        stated = lying(stated, lies)
+    own = o.job.orientation.reason if o.job.orientation is not None else ""
+    reasons = (*((f"Your reason: {own}",) if own else ()), lies.reason, lies.gives_up)
+    proved = o.ask(ask_proof(question, stated))
+    return _SheetStrength(stated, lies.title, reasons, proved.solved, "Solved with this shell and core.")
+
+
+def _export(args: argparse.Namespace) -> Said:
+    from knollside.report.export import SheetInputs, make_sheet, write_all
+
+    o = open_job(args)
+    found = _sheet_strength(o, args)
+    stated = found.stated
+    corrected = ask_corrected(o.part, stated)
+    fitting = o.ask(corrected.fits)
+    if fitting.refused:
+        raise Refused(" ".join(fitting.refused))
+    edited, name = o.ask(corrected), o.job.name or Path(o.job.mesh).stem
+    told = SheetInputs(
+        name,
+        args.path.stem,
+        "",
+        fitting.corrections,
+        stated.design_case,
+        stated.recipe,
+        stated.card,
+        stated.direction,
+        found.title,
+        found.reserve,
+        found.said,
+        found.reasons,
+        stated.printer,
+        o.job.spool.grams_left if o.job.spool is not None else None,
+        stated.factor,
+    )
+    files = write_all(args.out or args.path.parent, name, edited, stated.direction, make_sheet(told, edited))
+    return {
+        "files": [str(f) for f in files],
+        "direction": list(stated.direction),
+        "reserve": None if found.reserve is None else range_told(found.reserve),
+        "changes": [change_told(c) for c in edited.changes],
+    }
+
+
+def _sliced(args: argparse.Namespace) -> Said:
+    """What a toolpath would print, and how it departs from the job's recipe."""
+    o = open_job(args)
+    s, moves = o.stated, read_toolpath(args.file)
+
+    def prove(recipe: Recipe, card: Material) -> Proved:
+        cells, exactly = args.cells or answer.CELLS, bool(args.cells)
+        return o.ask(prove_printed(o.part, s.design_case, recipe, card, s.direction, cells, exactly))
+
+    at = o.facts, s.design_case, s.recipe, s.card, Orientation(direction=s.direction), prove
+    c = check_sliced(moves, args.file.name, *at)
+    f = c.found
+    return {
+        "found": {
+            "layers": len(f.layers),
+            "layer_height_mm": f.layer_height,
+            "line_width_mm": f.line_width,
+            "walls": f.walls,
+            "infill": f.infill,
+            "size_mm": list(f.size),
+            "hours": f.hours,
+            "grams": c.grams,
+            "nozzle_c": f.nozzle_c,
+            "bed_c": f.bed_c,
+        },
+        "differences": [{"harm": d.harm, "title": d.title, "detail": d.detail} for d in c.differences],
+        "reserve": range_told(c.reserve) if c.reserve is not None else None,
+        "why_no_reserve": c.why,
+        "notes": list(f.notes),
+    }
+
+
+COMMANDS: dict[str, Callable[[argparse.Namespace], Said]] = {
+    "sliced": _sliced,
+    "check": _check,
+    "features": _features,
+    "rank": _rank,
+    "strength": _strength,
+    "board": _board,
+    "fit": _fit,
+    "export": _export,
+}

@@ -1,0 +1,129 @@
+"""Answers as plain values, for JSON."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from knollside.commands.opened import Rated
+from knollside.core.lay.orientations import RatedOrientation
+from knollside.core.mesh.edit import Change
+from knollside.core.model import Array, Range
+from knollside.core.recipe.board import Dot
+from knollside.core.strength.discretisation import UNCHECKED
+from knollside.core.strength.field import StressField
+
+Said = dict[str, Any]
+Vec = tuple[float, float, float]
+
+
+def range_told(r: Range) -> Said:
+    return {"value": r.value, "low": r.low, "high": r.high}
+
+
+def orientation_told(w: RatedOrientation) -> Said:
+    return {
+        "direction": list(w.direction),
+        "reserve": range_told(w.reserve),
+        "mode": w.mode,
+        "place_mm": list(w.place),
+        "place": w.place_name,
+        "contact_mm2": w.footing.contact,
+        "overhang_mm2": w.overhang,
+        "height_mm": w.footing.height,
+        "layers": w.footing.layers,
+        "fits": w.footing.fits,
+        "stands": w.footing.stands,
+        "holds": w.holds,
+        "title": w.title,
+        "reason": w.reason,
+        "gives_up": w.gives_up,
+    }
+
+
+def quality_told(r: Rated) -> Said:
+    s, g = r.strength, r.grid
+    checked = g is not None and not g.assumed
+    return {
+        "grid": {
+            "checked": checked,
+            "change": g.change if g is not None else UNCHECKED,
+            "other_cells": g.other_cells if g is not None else 0,
+            "why_not": "" if checked else g.assumed if g is not None else "The cells were asked for as they are.",
+        },
+        "target": s.target,
+        "rated_with": recipe_told(s.recipe) | {"material": s.card.name},
+        "allowables_MPa": [
+            {
+                "case": c.name,
+                "apart": a.interlayer,
+                "shear": a.shear,
+                "pull": a.tension,
+                "press": a.compression,
+                "steps": [{"name": t.name, "factor": t.factor.value, "source": t.factor.source} for t in a.knock_downs],
+            }
+            for c, a in zip(s.field.cases, s.limits, strict=True)
+        ],
+        "solve": {
+            "cells": s.field.cells,
+            "seconds": round(s.field.seconds, 3),
+            "balance_error": s.field.balance_error,
+            "cell_mm": s.field.cell,
+            "cells_chosen": s.mesh_size.why if s.mesh_size is not None else "as asked",
+            "iterations": s.field.iterations,
+            "greatest_movement_mm": s.field.greatest_movement,
+            "notes": list(s.field.notes),
+        },
+    }
+
+
+def recipe_told(r: Any) -> Said:
+    return {k: v for k, v in r.model_dump(mode="json").items() if v is not None}
+
+
+def probes_told(field: StressField, asked: list[Vec]) -> list[Said]:
+    names = ("xx", "yy", "zz", "yz", "zx", "xy")
+    return [
+        {
+            "asked_mm": list(asked[i]),
+            "at_mm": [float(v) for v in field.probes[i]],
+            "cases": [
+                {
+                    "case": c.name,
+                    "displacement_mm": [float(v) for v in field.probed[k, i, :3]],
+                    "stress_MPa": dict(zip(names, map(float, field.probed[k, i, 3:]), strict=True)),
+                }
+                for k, c in enumerate(field.cases)
+            ],
+        }
+        for i in range(len(field.probes))
+    ]
+
+
+def finite(a: Array) -> list[float | None]:
+    return [float(v) if np.isfinite(v) else None for v in a]
+
+
+def dot_told(d: Dot) -> Said:
+    return {
+        "recipe": recipe_told(d.recipe),
+        "reserve": range_told(d.reserve),
+        "grams": d.price.grams,
+        "hours": range_told(d.price.hours),
+        "cost": d.price.cost,
+        "school": d.preset,
+        "frontier": d.frontier,
+    }
+
+
+def change_told(c: Change) -> Said:
+    return {
+        "feature": c.feature,
+        "from_mm": c.from_mm,
+        "to_mm": c.to_mm,
+        "volume_predicted_mm3": c.volume_predicted,
+        "volume_found_mm3": c.volume_found,
+        "moved_corners": c.moved,
+        "how": c.how,
+    }

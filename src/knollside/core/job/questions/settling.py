@@ -1,0 +1,168 @@
+"""What backs a strength: the same ways on another grid, in layers, and the chosen recipe solved with its own shell."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import numpy as np
+
+from knollside.core.job.answer import CELLS
+from knollside.core.job.ask import Answerer, Question
+from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.strength import Rank, RankedOrientations, StrengthOf, strength_question
+from knollside.core.lay.orientations import WEIGHTS, weighed
+from knollside.core.material.cards import Material
+from knollside.core.model import (
+    DesignCase,
+    Range,
+    Recipe,
+    Refused,
+)
+from knollside.core.strength.discretisation import (
+    MOVED,
+    UNCHECKED,
+    GridDoubt,
+    Layered,
+    changes_of,
+    coarser_cell,
+    finer_cell,
+    grid_doubt,
+    solve_layered,
+    widened,
+)
+from knollside.core.strength.rating import rate
+
+Vec = tuple[float, float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class Grids(Question[GridDoubt]):
+    """Some ways on another grid, and on a finer one where they moved by more than a tenth."""
+
+    strength: StrengthOf
+    directions: tuple[Vec, ...]
+    kept: ClassVar[int] = 4
+
+    def answer(self, ask: Answerer) -> GridDoubt:
+        s, orientations = ask(self.strength, 0.0, 0.3), np.array(self.directions)
+        mesh, field = ask(self.strength.solve.part).mesh, s.field
+        size, why, other = finer_cell(field), "", 0
+        changes: tuple[float, ...] = (UNCHECKED,) * len(orientations)
+        ask.tick(0.3, "on another grid")
+        try:
+            wide = coarser_cell(field)
+            if wide is not None:
+                coarse = ask(self.strength.on(wide), 0.3, 0.5).field
+                changes, other = changes_of(coarse, field, s.limits, orientations), coarse.cells
+                if max(changes) <= MOVED or size is None:
+                    return grid_doubt(mesh, field, s.limits, self.directions, changes, other)
+        except Refused as refusal:
+            why = str(refusal)
+        if size is not None:
+            try:
+                finer = ask(self.strength.on(size), 0.5, 1.0).field
+                changes = changes_of(field, finer, s.limits, orientations)
+                return grid_doubt(mesh, finer, s.limits, self.directions, changes, field.cells, size)
+            except Refused as refusal:
+                why = str(refusal)
+        assumed = "" if other else why or "A finer grid is too large."
+        return grid_doubt(mesh, field, s.limits, self.directions, changes, other, assumed=assumed)
+
+
+def doubted(ranked: RankedOrientations, share: Callable[[Vec], float]) -> RankedOrientations:
+    """The ways with the grid's own doubt, ``share`` of each direction, in their ranges, in the order these give."""
+    ranking = ranked.ranking
+    every = tuple(replace(w, reserve=widened(w.reserve, share(w.direction))) for w in ranking.every)
+    return RankedOrientations(ranked.strength, weighed(replace(ranking, every=every), WEIGHTS[ranking.purpose]))
+
+
+def unsettled(ranked: RankedOrientations) -> RankedOrientations:
+    """The ways before any other grid was tried: a change as large as is taken where none can be."""
+    return doubted(ranked, lambda direction: UNCHECKED)
+
+
+@dataclass(frozen=True)
+class Settled:
+    """The rated ways as a verdict may use them: on the grid that was found fine enough, its doubt in their ranges."""
+
+    ranked: RankedOrientations
+    grid: GridDoubt
+
+
+@dataclass(frozen=True, eq=False)
+class Settle(Question[Settled]):
+    """Every way rated, checked on another grid, and rated again on a finer one where that was needed."""
+
+    rank: Rank
+    kept: ClassVar[int] = 2
+
+    def answer(self, ask: Answerer) -> Settled:
+        first = ask(self.rank, 0.0, 0.4)
+        grid = ask(Grids(self.rank.strength, tuple(w.direction for w in first.ranking.orientations)), 0.4, 0.9)
+        rank = self.rank if grid.cell_mm is None else replace(self.rank, strength=self.rank.strength.on(grid.cell_mm))
+        return Settled(doubted(ask(rank, 0.9, 1.0), grid.share), grid)
+
+
+@dataclass(frozen=True, eq=False)
+class Layers(Question[tuple[Layered, ...]]):
+    """The first ``count`` ways of the list solved again in layers."""
+
+    settle: Settle
+    count: int = 4
+    kept: ClassVar[int] = 2
+
+    def answer(self, ask: Answerer) -> tuple[Layered, ...]:
+        ranked = ask(self.settle, 0.0, 0.1).ranked
+        base = self.settle.rank.strength
+        part, s, out = ask(base.solve.part), ranked.strength, []
+        orientations = ranked.ranking.orientations[: self.count]
+        for i, w in enumerate(orientations):
+
+            def tell(x: float, t: str, i: int = i) -> None:
+                ask.tick(0.1 + 0.9 * (i + x) / len(orientations), f"way {orientations[i].letter} in layers")
+
+            at = part.mesh, part.features, base.design_case, s.field, s.limits, s.recipe, w.direction
+            out.append(solve_layered(*at, tell)[0])
+        return tuple(out)
+
+
+@dataclass(frozen=True)
+class Proved:
+    """The chosen way and recipe solved with their own shell and core."""
+
+    solved: Range
+    movement: float
+    target: float
+    bond_source: str
+    withheld: str | None
+
+
+@dataclass(frozen=True, eq=False)
+class Prove(Question[Proved]):
+    """Solve a recipe as its way makes it, on a grid that another one bears out. ``strength`` carries the direction."""
+
+    strength: StrengthOf
+
+    def answer(self, ask: Answerer) -> Proved:
+        direction = self.strength.solve.direction
+        assert direction is not None
+        grid = ask(Grids(self.strength, (direction,)), 0.0, 0.98)
+        s = ask(self.strength if grid.cell_mm is None else self.strength.on(grid.cell_mm))
+        rating = rate(s.field, s.limits, np.array([direction]))
+        solved = widened(rating.range_of(0), grid.share(direction))
+        return Proved(solved, s.field.greatest_movement, s.target, s.card.bond.source, s.withheld)
+
+
+def prove_printed(
+    part: Part,
+    design_case: DesignCase,
+    recipe: Recipe,
+    card: Material,
+    direction: Vec,
+    cells: int = CELLS,
+    exactly: bool = False,
+) -> Prove:
+    """The question of what a recipe would hold as a way prints it."""
+    return Prove(strength_question(part, design_case, recipe, card, cells, exactly=exactly).printed(recipe, direction))

@@ -1,0 +1,118 @@
+"""Load cases on the grid: the forces they make, the set-ups that solve them, and pins that let go."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from knollside.core.model import Array, DeflectionLoad, Feature, Ints, Load, Mesh
+from knollside.core.strength import conditions, loads
+from knollside.core.strength.element import Brick
+from knollside.core.strength.grid import Grid
+from knollside.core.strength.multigrid import Operator
+
+TOLERANCE = 1e-7  # of the residual
+_TOGETHER = 4  # load cases solved at once; more would only take memory
+
+
+@dataclass(frozen=True)
+class Pushed:
+    """A load case on the grid: nodal forces ``f`` (3n,), the points ``where`` they act with ``forces``, faces
+    ``driven`` by a given way, and the ``edges`` at which a stress is told apart."""
+
+    name: str
+    f: Array
+    where: Array
+    forces: Array
+    driven: tuple[tuple[conditions.Constraint, Feature], ...]
+    edges: tuple[Array, ...]
+
+
+def pushed(grid: Grid, work: Mesh, name: str, loads_: list[tuple[Load, Feature, Ints]]) -> Pushed:
+    f = np.zeros(3 * len(grid.points))
+    where, forces, edges = [np.zeros((0, 3))], [np.zeros((0, 3))], []
+    driven: list[tuple[conditions.Constraint, Feature]] = []
+    for load, feature, faces in loads_:
+        if isinstance(load, DeflectionLoad):
+            driven.append((conditions.drive(grid, work, faces, load.deflection_mm), feature))
+            edges.append(driven[-1][0].spots.points)
+            continue
+        nodal, at, each = loads.push(grid, work, feature, faces, load)
+        f += nodal
+        where.append(at.points)
+        forces.append(each)
+        edges.append(at.points)
+    return Pushed(name, f, np.vstack(where), np.vstack(forces), tuple(driven), tuple(edges))
+
+
+class SetUps:
+    """Set-ups by what is held: load cases that hold alike share one, and are solved together."""
+
+    def __init__(self, grid: Grid, element: Brick, scale: Array, modulus: float) -> None:
+        self.grid, self.element, self.scale, self.modulus = grid, element, scale, modulus
+        self._key: object = None
+        self._operator: Operator | None = None
+
+    def _set_up(self, constraints: list[conditions.Constraint]) -> Operator:
+        key = tuple((id(h.spots), h.active.tobytes()) for h in constraints)
+        if self._operator is None or key != self._key:
+            g = self.grid
+            extra = conditions.springs(g, constraints, self.modulus)
+            self._operator = Operator(self.element, self.scale, g.cells, g.nodes, g.cut, g.moments, extra)
+            self._key = key
+        return self._operator
+
+    def answers(
+        self, asks: list[Pushed], constraints: list[conditions.Constraint], tell: Callable[[float], None]
+    ) -> tuple[list[Array], list[list[conditions.Constraint]], int]:
+        """Displacements of every case, the holds as they act in it, and the most rounds taken."""
+        moved: list[Array] = []
+        actives, rounds = [], 0
+        together = not any(h.one_way for h in constraints) and not any(a.driven for a in asks)
+        step = _TOGETHER if together else 1
+        for i in range(0, len(asks), step):
+            some = asks[i : i + step]
+
+            def share(x: float, i: int = i, n: int = len(some)) -> None:
+                tell((i + n * x) / len(asks))
+
+            if together:
+                u, n = self._set_up(constraints).solve(np.array([a.f for a in some]), TOLERANCE, tick=share)
+                moved += list(u)
+                actives += [constraints] * len(some)
+            else:
+                one, n, active = self._alone(some[0].f, constraints, [h for h, _ in some[0].driven], share)
+                moved.append(one)
+                actives.append(active)
+            rounds = max(rounds, n)
+        return moved, actives, rounds
+
+    def _alone(
+        self,
+        f: Array,
+        constraints: list[conditions.Constraint],
+        driven: list[conditions.Constraint],
+        tell: Callable[[float], None],
+    ) -> tuple[Array, int, list[conditions.Constraint]]:
+        """Displacements of one case, rounds taken, and the holds as they act: pins let go where they would pull."""
+        f = f + sum((conditions.driven_force(self.grid, h, self.modulus) for h in driven), np.zeros_like(f))
+        u: Array | None = None
+        rounds = 0
+        while True:
+            u, n = self._set_up([*constraints, *driven]).solve(f, TOLERANCE, tick=tell, start=u)
+            rounds += n
+            fresh = [_let_go(self.grid, h, u) if h.one_way else h for h in constraints]
+            turned = sum(int((a.active != b.active).sum()) for a, b in zip(fresh, constraints, strict=True))
+            # A handful of spots at the rim of the contact may flicker for ever; they carry next to nothing.
+            if turned <= 0.01 * sum(int(h.active.sum()) for h in constraints if h.one_way) or rounds > 400:
+                return u, rounds, constraints
+            constraints = fresh
+
+
+def _let_go(grid: Grid, h: conditions.Constraint, u: Array) -> conditions.Constraint:
+    """A pin presses only where the wall comes towards it."""
+    assert h.along is not None
+    toward = np.einsum("sd,sd->s", conditions.moved(grid, h, u), h.along) > 0
+    return replace(h, active=toward) if toward.any() else h
