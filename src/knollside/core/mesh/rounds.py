@@ -80,11 +80,7 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
     seen = np.zeros(patches.count, np.int64)  # which try saw a patch last
     taken = np.zeros(patches.count, bool)
     faces_of = _faces_by_patch(patches)
-    order = np.argsort(patches.area)  # strips are small: start there, not on the big flats
-    rank = np.empty(patches.count, np.int64)
-    rank[order] = np.arange(patches.count)
-    seeds = np.flatnonzero(usable)
-    seeds = seeds[np.argsort(rank[patches.pair[seeds]].max(axis=1), kind="stable")]
+    seeds, axes = _seeds(patches, usable)
     found: list[Round] = []
     # Whole rounds first: where a countersink meets its hole, edges across both would pass for a coarse fillet.
     for whole in (True, False):
@@ -93,18 +89,11 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
         # enough: on a coarse round the first try may go over the rim of a countersink.
         spent = np.zeros(patches.count, np.int32)
         least_turn = np.radians(300 if whole else 20)
-        for seed in seeds:
+        for seed, axis in zip(seeds.tolist(), axes, strict=True):
             p, q = patches.pair[seed]
             if spent[p] >= _TRIES and spent[q] >= _TRIES:
                 continue
             if taken[p] or taken[q] or (not whole and bend[seed] > COARSEST_PARTIAL):
-                continue
-            axis = np.cross(patches.normal[p], patches.normal[q])
-            size = np.linalg.norm(axis)
-            if size < 1e-9:
-                continue
-            axis = axis / size
-            if abs(abs(float(axis @ patches.along[seed])) - 1) > _AXIS_SLACK:
                 continue
             chain = _grow(
                 around.start,
@@ -116,7 +105,7 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
                 usable,
                 taken,
                 seen,
-                int(seed),
+                seed,
                 axis,
             )
             key = tuple(np.sort(chain).tolist())
@@ -131,6 +120,23 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
                 taken[fitted.patches] = True
                 found.append(fitted)
     return found
+
+
+def _seeds(patches: Patches, usable: np.ndarray) -> tuple[Ints, Array]:
+    """Borders to start a round from, smallest patches first, each with the axis its two patches turn about."""
+    order = np.argsort(patches.area)  # strips are small: start there, not on the big flats
+    rank = np.empty(patches.count, np.int64)
+    rank[order] = np.arange(patches.count)
+    seeds = np.flatnonzero(usable)
+    seeds = seeds[np.argsort(rank[patches.pair[seeds]].max(axis=1), kind="stable")]
+    one, two = patches.pair[seeds].T
+    axes = np.cross(patches.normal[one], patches.normal[two])
+    size = np.linalg.norm(axes, axis=1)
+    axes /= np.maximum(size, 1e-300)[:, None]
+    # The border itself must run along that axis.
+    straight = np.abs(np.abs(np.einsum("ij,ij->i", axes, patches.along[seeds])) - 1) <= _AXIS_SLACK
+    good = (size >= 1e-9) & straight
+    return seeds[good], np.ascontiguousarray(axes[good])
 
 
 def _striplike(patches: Patches) -> np.ndarray:
