@@ -230,19 +230,16 @@ def filled(tmp_path_factory) -> Path:  # type: ignore[no-untyped-def]
     return path
 
 
+COARSE = 2_000  # cells; what is tested here is the window, not the stress; a thin shell may double it
+
+
 @pytest.fixture
 def desk(qapp, filled: Path, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # type: ignore[no-untyped-def]
-    from PyQt6.QtCore import QEvent
-
-    # A coarser grid than a person gets: what is tested here is the window, not the stress.
-    monkeypatch.setattr("knollside.gui.nodes.strength.cells", 2_000)  # a thin shell may double it
+    monkeypatch.setattr("knollside.gui.nodes.strength.cells", COARSE)
     shutil.copy(filled, tmp_path / "w.sqlite")
     made = open_desk(qapp, tmp_path / "w.sqlite")
     yield made
-    made.window.close()
-    # Really gone: a change of theme dresses every window there is, and a closed one too.
-    made.window.deleteLater()
-    qapp.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    _shut(qapp, made)
 
 
 def open_desk(qapp, path: Path) -> Desk:  # type: ignore[no-untyped-def]
@@ -270,17 +267,21 @@ def open_desk(qapp, path: Path) -> Desk:  # type: ignore[no-untyped-def]
     return Desk(window, qapp)
 
 
-@pytest.fixture
-def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
-    """A post with a shelf: one place that needs holding, one that does not, and four ways to lie."""
+@pytest.fixture(scope="session")
+def shelved(qapp, filled: Path, tmp_path_factory) -> Path:  # type: ignore[no-untyped-def]
+    """The demo workshop with a post with a shelf taken in and open: one place that needs holding, one that does not,
+    and four ways to lie. Made once, from its file; each test works on a copy."""
     from knollside.core.mesh.write import stl_bytes
     from knollside.core.model import DesignCase, LoadCase, Orientation
 
+    folder = tmp_path_factory.mktemp("shelved")
+    shutil.copy(filled, folder / "w.sqlite")
     solid = m3.Manifold.cube((12, 24, 30)) + m3.Manifold.cube((36, 24, 6)).translate((0, 0, 24))
     solid = solid + m3.Manifold.cube((1.0, 24, 4)).translate((-1.0, 0, 26))
-    (tmp_path / "shelf.stl").write_bytes(stl_bytes(mesh_of(solid), "shelf"))
+    (folder / "shelf.stl").write_bytes(stl_bytes(mesh_of(solid), "shelf"))
+    desk = open_desk(qapp, folder / "w.sqlite")
     desk.settle(lambda: desk.facts is not None)
-    desk.window.part_step.open_file(str(tmp_path / "shelf.stl"))
+    desk.window.part_step.open_file(str(folder / "shelf.stl"))
     desk.settle(lambda: desk.part.name == "Shelf" and desk.facts is not None)
     foot = next(f.id for f in desk.facts.features if f.kind == "flat" and f.axis[2] < -0.9 and f.centre[2] < 1)
     load = LoadCase(name="a pot", loads=(ForceLoad(at=(34, 12, 30), force_N=(0, 0, -20)),))
@@ -288,9 +289,31 @@ def shelf(desk: Desk, tmp_path) -> Desk:  # type: ignore[no-untyped-def]
     desk.put("recipe", desk.part.recipe.model_copy(update={"infill": 1.0}), "solid")
     desk.put("way", Orientation(direction=(0, 0, 1)), "upright")
     desk.settle()
-    desk.window.take("Lay")
-    desk.settle(lambda: desk.fresh("lay") is not None)
-    return desk
+    _shut(qapp, desk)
+    return folder
+
+
+def _shut(qapp, desk: Desk) -> None:  # type: ignore[no-untyped-def]
+    from PyQt6.QtCore import QEvent
+
+    desk.window.close()
+    # Really gone: a change of theme dresses every window there is, and a closed one too.
+    desk.window.deleteLater()
+    qapp.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+@pytest.fixture
+def shelf(qapp, shelved: Path, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # type: ignore[no-untyped-def]
+    """The shelf's part in front, with every way rated."""
+    monkeypatch.setattr("knollside.gui.nodes.strength.cells", COARSE)
+    for name in ("w.sqlite", "w.ini"):
+        shutil.copy(shelved / name, tmp_path / name)
+    made = open_desk(qapp, tmp_path / "w.sqlite")
+    assert made.part.name == "Shelf"
+    made.window.take("Lay")
+    made.settle(lambda: made.fresh("lay") is not None)
+    yield made
+    _shut(qapp, made)
 
 
 def pick(desk: Desk, name: str, text: str) -> None:

@@ -140,7 +140,7 @@ def test_the_stage_opens_at_the_cursor_and_closes_again(beam: Desk) -> None:
 
 def test_the_net_crosses_out_what_the_bed_cannot_hold(beam: Desk) -> None:
     small = beam.part.printer.model_copy(update={"bed_mm": (90.0, 90.0, 60.0)})
-    beam.workspace.put_printer(beam.part.printer_id, small)
+    beam.workspace.kept.put_printer(beam.part.printer_id, small)
     assert beam.part.printer == small
     beam.window.take("Lay")
     beam.settle(lambda: beam.fresh("lay") is not None)

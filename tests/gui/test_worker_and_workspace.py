@@ -256,7 +256,7 @@ def test_readings_and_breaks_are_records_that_can_be_taken_back(desk: Desk) -> N
     state.settle(lambda: state.fresh("fits") is not None)
     n, drawn = len(state.part.readings), [c.to_mm for c in state.fresh("fits").corrections]
     axis = state.fresh("fits").corrections[0].axis
-    state.workspace.add_reading(Measurement(kind="hole", axis=axis, drawn=6, printed=5.7))
+    state.workspace.kept.add_reading(Measurement(kind="hole", axis=axis, drawn=6, printed=5.7))
     assert len(state.part.readings) == n + 1 and state.fresh("fits") is None, "what it was worked out from changed"
     state.settle(lambda: state.fresh("fits") is not None)
     assert [c.to_mm for c in state.fresh("fits").corrections] != drawn
@@ -264,7 +264,7 @@ def test_readings_and_breaks_are_records_that_can_be_taken_back(desk: Desk) -> N
     record = PrintRecord(
         0, state.part.id, state.part.printer_id, "PETG", _now(), 1.0, 1.5, "well", BreakTest(mode="did not break")
     )
-    state.workspace.add_print(record, "a print")
+    state.workspace.kept.add_print(record, "a print")
     assert len(state.part.records) == prints + 1
     state.workspace.undo.undo()
     state.workspace.undo.undo()

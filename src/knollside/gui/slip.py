@@ -76,7 +76,7 @@ class Slip(Seeing):
         self.pending = []
         self.at += 1
         self.found[spot.name] = value
-        self.workspace.add_reading(self._reading(spot, value, source, len(values)))
+        self.workspace.kept.add_reading(self._reading(spot, value, source, len(values)))
         return f"{said}{spot.name.capitalize()}: {value:.2f} mm, {value - spot.drawn:+.2f} off."
 
     def _odd(self, spot: Spot, value: float) -> str:
@@ -115,7 +115,7 @@ class Slip(Seeing):
         self.at += 1
         trial = self._trial(gap_step, freed, source)
         words = f"{gap_step.drawn:.2f} mm {gap_step.direction}: {'came free' if freed else 'stuck'}"
-        self.workspace.add_trials((trial,), words)
+        self.workspace.kept.add_trials((trial,), words)
         return f"{words}."
 
     def _trial(self, gap_step: GapStep, freed: bool, source: Literal["typed", "simulated", "imported"]) -> GapTrial:
@@ -160,14 +160,14 @@ class Slip(Seeing):
                 self.found[spot.name] = value
                 taken.append(self._reading(spot, value, "simulated", self.times))
             self.at += left
-            self.workspace.add_readings(tuple(taken), f"{len(taken)} readings of a simulated print")
+            self.workspace.kept.add_readings(tuple(taken), f"{len(taken)} readings of a simulated print")
             return f"{len(taken)} places measured on a simulated print of {self.part.printer.name}."
         if self.gap_steps:
             rest = self.gap_steps[self.count - left :]
             freed = {r: printed.came_free(r) for r in rest}
             self.at += left
             trials = tuple(self._trial(r, v, "simulated") for r, v in freed.items())
-            self.workspace.add_trials(trials, f"{len(trials)} gaps of a simulated print")
+            self.workspace.kept.add_trials(trials, f"{len(trials)} gaps of a simulated print")
             return f"{sum(freed.values())} of {len(freed)} gaps came free on a simulated print."
         raise Refused("There is nothing to measure or try on this piece.")
 

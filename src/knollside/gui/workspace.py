@@ -6,7 +6,6 @@ Undo is kept for each part and survives opening another; it puts back just what 
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 from pathlib import Path
 from typing import TypeVar
 
@@ -14,17 +13,17 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoGroup, QUndoStack
 
 from knollside.core.job.ask import Meshes, MeshKey
-from knollside.core.material.own import FIELDS, FieldName, OwnCard, OwnValue
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
-from knollside.core.model import GapTrial, Measurement, Mesh, PrinterFacts, Refused
+from knollside.core.model import Mesh, Refused
 from knollside.gui.fileasks import JobIn, ReadIn
+from knollside.gui.keptedits import KeptEdits
 from knollside.gui.openpart import OpenPart, Shelf
 from knollside.store.copies import Copy
 from knollside.store.jobs import put_job
 from knollside.store.meshes import PackedMesh
 from knollside.store.parts import body_of
-from knollside.store.records import Kind, PrintRecord, Spool
+from knollside.store.records import Kind
 from knollside.store.workshop import Workshop
 
 T = TypeVar("T")
@@ -60,6 +59,7 @@ class Workspace(QObject):
         self._stacks: dict[int, QUndoStack] = {}
         self.part: OpenPart | None = None
         self.shelf = self._read_shelf()
+        self.kept = KeptEdits(self)
 
     # What is stored
 
@@ -132,7 +132,7 @@ class Workspace(QObject):
 
     # Edits: each is one undo step and one transaction
 
-    def _push(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> bool:
+    def push(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> bool:
         """Do it; on the undo list only if the store took it."""
 
         def done(act: Callable[[], None]) -> bool:
@@ -172,7 +172,7 @@ class Workspace(QObject):
 
     def edit(self, change: dict[Kind, object], text: str, names: Names | None = None) -> bool:
         """Replace stored records of the open part under a name for undo. ``names`` go with it, not with its undo."""
-        part = self._open()
+        part = self.open_part()
         new = {k: body_of(k, v) for k, v in change.items()}
         old = {k: self.shop.parts.document(part.id, k) for k in change}
         now = {k: getattr(part, k.field) for k in change}
@@ -190,9 +190,9 @@ class Workspace(QObject):
             for kind, body in old.items():
                 self.shop.parts.put_document(part.id, kind, body)
 
-        return self._push(text, do, undo)
+        return self.push(text, do, undo)
 
-    def _open(self) -> OpenPart:
+    def open_part(self) -> OpenPart:
         assert self.part is not None, "no part is open"
         return self.part
 
@@ -206,10 +206,10 @@ class Workspace(QObject):
         self._reread()
 
     def rename_part(self, name: str) -> None:
-        part = self._open()
+        part = self.open_part()
         before = part.name
         if name and name != before:
-            self._push(
+            self.push(
                 f"name {name}",
                 lambda: self.shop.parts.rename(part.id, name),
                 lambda: self.shop.parts.rename(part.id, before),
@@ -252,7 +252,7 @@ class Workspace(QObject):
 
     def set_of_meshes(self) -> tuple[tuple[int, str, MeshKey], ...]:
         """Every part of the open part's job with its mesh at hand: number, name, mesh."""
-        part, out = self._open(), []
+        part, out = self.open_part(), []
         known = self.shop.parts.names()
         job = next(p.job_id for p in known if p.id == part.id)
         for p in known:
@@ -269,7 +269,7 @@ class Workspace(QObject):
 
     def new_mesh(self, mesh: Mesh, note: str, motion: Motion | None) -> None:
         """A new revision of the part; undo takes it away again."""
-        self.new_meshes(((self._open().id, mesh, motion),), note)
+        self.new_meshes(((self.open_part().id, mesh, motion),), note)
 
     def new_meshes(self, made: tuple[tuple[int, Mesh, Motion | None], ...], note: str) -> None:
         """New revisions of several parts at once, all or none; one undo takes them all away again."""
@@ -284,135 +284,15 @@ class Workspace(QObject):
             for number, (part, _, _) in zip(numbers, made, strict=True):
                 self.shop.parts.drop_revision(part, number)
 
-        self._push(note, do, undo)
+        self.push(note, do, undo)
 
-    # Machines and materials
+    # The machine it is printed on
 
     def put_machine(self, printer_id: int | None, spool_id: int | None, text: str) -> None:
-        part = self._open()
+        part = self.open_part()
         before = part.doc.printer_id, part.doc.spool_id
         put = self.shop.parts.put_machine
-        self._push(text, lambda: put(part.id, printer_id, spool_id), lambda: put(part.id, *before))
-
-    def put_printer(self, printer_id: int | None, facts: PrinterFacts) -> int | None:
-        """Add a printer (None) or change one; its number. The open part takes a first printer at once."""
-        machines, before = self.shop.machines, self.shelf.printers.get(printer_id or 0)
-        part = self.part.id if self.part is not None and self.part.doc.printer_id is None else None
-        spool = self.part.doc.spool_id if self.part is not None else None
-        made: list[int] = []
-
-        def do() -> None:
-            if printer_id is not None:
-                machines.put_printer(printer_id, facts)
-                return
-            # Made again, it has the number it had, so that later edits still mean it.
-            number = machines.add_printer(facts, made[0] if made else None)
-            made[:] = [number]
-            if part is not None:
-                self.shop.parts.put_machine(part, number, spool)
-
-        def undo() -> None:
-            if printer_id is not None and before is not None:
-                machines.put_printer(printer_id, before)
-            else:
-                machines.remove_printer(made[0])
-
-        if not self._push(f"printer {facts.name}", do, undo):
-            return None
-        return printer_id if printer_id is not None else made[0]
-
-    def put_spool(self, spool: Spool) -> int | None:
-        """Add a spool (id 0) or change one; its number."""
-        machines = self.shop.machines
-        before = next((s for s in self.shelf.spools if s.id == spool.id), None)
-        made: list[int] = []
-
-        def do() -> None:
-            if before is not None:
-                machines.put_spool(spool)
-            else:
-                made[:] = [machines.add_spool(spool.name, spool.material, spool.grams_left, spool.dry)]
-
-        def undo() -> None:
-            if before is not None:
-                machines.put_spool(before)
-            else:
-                machines.remove_spool(made[0])
-
-        if not self._push(f"spool {spool.name}", do, undo):
-            return None
-        return before.id if before is not None else made[0]
-
-    def put_own_value(self, name: str, field: FieldName, value: OwnValue | None) -> None:
-        """One value of a material as the person's own, or typical again (None)."""
-        before = self.shelf.own.get(name, OwnCard())
-        kept = {k: v for k, v in before.values.items() if k != field}
-        after = before.model_copy(update={"values": kept if value is None else kept | {field: value}})
-        words = f"{name}: {FIELDS[field].words.lower()}" + (" typical again" if value is None else "")
-        self._put_own_card(name, after, words)
-
-    def put_window(self, fit: str, window: tuple[float, float] | None) -> None:
-        """A class window of the part's material as the person's own, or typical again (None)."""
-        name = self._open().material
-        before = self.shelf.own.get(name, OwnCard())
-        kept = {k: v for k, v in before.windows.items() if k != fit}
-        after = before.model_copy(update={"windows": kept if window is None else kept | {fit: window}})
-        self._put_own_card(name, after, f"{name}: window of {fit}" + (" typical again" if window is None else ""))
-
-    def _put_own_card(self, name: str, after: OwnCard, words: str) -> None:
-        before, put = self.shelf.own.get(name), self.shop.machines.put_own_card
-        if after != (before or OwnCard()):
-            self._push(words, lambda: put(name, after), lambda: put(name, before))
-
-    # Records of the bench
-
-    def add_readings(self, taken: tuple[Measurement, ...], words: str) -> None:
-        """Readings of this printer and material at once, one step of undo."""
-        learned, place = self.shop.learned, self._place()
-        self._add_rows(
-            words, lambda: learned.add_measurements(*place, datetime.now(), taken), learned.remove_measurements
-        )
-
-    def add_reading(self, reading: Measurement) -> None:
-        self.add_readings((reading,), f"reading of {reading.kind} {reading.drawn:g}")
-
-    def leave_out(self, number: int, left_out: bool) -> None:
-        """Count a kept reading no more, or again; it stays in the list."""
-        before = next((m for i, _, m in self._open().dated_readings if i == number), None)
-        if before is None or before.left_out == left_out:
-            return
-        after, put = before.model_copy(update={"left_out": left_out}), self.shop.learned.put_measurement
-        words = f"reading of {before.kind} {before.drawn:g} {'left out' if left_out else 'counted again'}"
-        self._push(words, lambda: put(number, after), lambda: put(number, before))
-
-    def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
-        """Rungs of a gap ladder, one step of undo."""
-        learned, place = self.shop.learned, self._place()
-        self._add_rows(words, lambda: learned.add_gap_trials(*place, datetime.now(), taken), learned.remove_gap_trials)
-
-    def _add_rows(self, words: str, add: Callable[[], list[int]], remove: Callable[[list[int]], None]) -> None:
-        """Rows added in one step of undo, which takes away those that the last doing of it made."""
-        rows: list[int] = []
-
-        def do() -> None:
-            rows[:] = add()
-
-        self._push(words, do, lambda: remove(rows))
-
-    def _place(self) -> tuple[int, str]:
-        """Printer and material that records belong to."""
-        part = self._open()
-        if part.doc.printer_id is None:
-            raise Refused("Add your printer at Workshop (Alt+9) first; the record belongs to one.")
-        return part.doc.printer_id, part.material
-
-    def add_print(self, record: PrintRecord, text: str) -> None:
-        learned = self.shop.learned
-        self._add_rows(text, lambda: [learned.add_print(record)], lambda rows: learned.remove_print(rows[0]))
-
-    def every_print(self) -> list[PrintRecord]:
-        """Prints of every printer, oldest first."""
-        return self.shop.learned.prints()
+        self.push(text, lambda: put(part.id, printer_id, spool_id), lambda: put(part.id, *before))
 
     # The workshop as a whole
 

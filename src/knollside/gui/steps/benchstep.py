@@ -78,7 +78,7 @@ class BenchStep(Step):
             "plug": self._plug,
             "read": self._ask_in,
             "write": self._ask_out,
-            "leave_out": session.workspace.leave_out,
+            "leave_out": session.workspace.kept.leave_out,
         }
         self.measure = MeasurePage(self.slip, acts, _PIECES)
         self.measure.taken.changed.connect(session.changed.emit)
@@ -265,7 +265,7 @@ class BenchStep(Step):
     def _table_read(self, name: str, outcome: Outcome) -> None:
         if outcome.result is not None:
             taken = outcome.result
-            self.workspace.add_readings(taken, f"{len(taken)} readings from {name}")
+            self.workspace.kept.add_readings(taken, f"{len(taken)} readings from {name}")
             tell(self.measure.said, f"{len(taken)} readings taken from {name}.", "good")
         elif outcome.refused:
             tell(self.measure.said, outcome.refused, "bad")

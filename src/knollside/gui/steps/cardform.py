@@ -96,14 +96,14 @@ class CardForm(Seeing, QWidget):
             high = min(high, 1.0)
         kept = self._own(name)
         note = kept.note if kept is not None else self.note.text().strip()
-        self.workspace.put_own_value(self.at, name, OwnValue(value=middle, low=low, high=high, note=note))
+        self.workspace.kept.put_own_value(self.at, name, OwnValue(value=middle, low=low, high=high, note=note))
 
     def _own(self, name: FieldName) -> OwnValue | None:
         card = self.workspace.shelf.own.get(self.at)
         return card.values.get(name) if card is not None else None
 
     def _typical(self, name: FieldName) -> None:
-        self.workspace.put_own_value(self.at, name, None)
+        self.workspace.kept.put_own_value(self.at, name, None)
 
     def _noted(self) -> None:
         """The same source for every own value of this card."""
@@ -111,7 +111,7 @@ class CardForm(Seeing, QWidget):
         card = self.workspace.shelf.own.get(self.at)
         for name, v in card.values.items() if card is not None else ():
             if v.note != words:
-                self.workspace.put_own_value(self.at, name, v.model_copy(update={"note": words}))
+                self.workspace.kept.put_own_value(self.at, name, v.model_copy(update={"note": words}))
 
     def refresh(self) -> None:
         if self.session.has_part and self._of != (self.part.id, self.part.material):

@@ -77,7 +77,7 @@ class PrinterForm(Seeing, QWidget):
     def add(self) -> None:
         """A new printer with common values, to be set right field by field."""
         name = _fresh("Printer", [p.name for p in self.workspace.shelf.printers.values()])
-        self.at = self.workspace.put_printer(None, PrinterFacts(name=name)) or self.at
+        self.at = self.workspace.kept.put_printer(None, PrinterFacts(name=name)) or self.at
         self.refresh()
         self.name.setFocus()
         self.name.selectAll()
@@ -91,7 +91,7 @@ class PrinterForm(Seeing, QWidget):
         if facts is None or self.at is None or value == "" or getattr(facts, key) == value:
             self.refresh()
             return
-        self.workspace.put_printer(self.at, facts.model_copy(update={key: value}))
+        self.workspace.kept.put_printer(self.at, facts.model_copy(update={key: value}))
 
     def _bed(self, i: int, value: float) -> None:
         facts = self.workspace.shelf.printers.get(self.at or 0)
@@ -159,7 +159,7 @@ class SpoolForm(Seeing, QWidget):
     def add(self) -> None:
         material = self.part.material if self.session.has_part else USUAL_MATERIAL
         name = _fresh(material, [s.name for s in self.workspace.shelf.spools])
-        self.at = self.workspace.put_spool(Spool(0, name, material, 1000.0, True)) or self.at
+        self.at = self.workspace.kept.put_spool(Spool(0, name, material, 1000.0, True)) or self.at
         self.refresh()
         self.name.setFocus()
         self.name.selectAll()
@@ -176,7 +176,7 @@ class SpoolForm(Seeing, QWidget):
         if spool is None or change.get("name") == "" or replace(spool, **change) == spool:  # type: ignore[arg-type]
             self.refresh()
             return
-        self.workspace.put_spool(replace(spool, **change))  # type: ignore[arg-type]
+        self.workspace.kept.put_spool(replace(spool, **change))  # type: ignore[arg-type]
 
     def refresh(self) -> None:
         spools = self.workspace.shelf.spools

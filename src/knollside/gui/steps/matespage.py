@@ -266,7 +266,7 @@ class MatesPage(Seeing, Page):
         elif m.window is not None:
             self._change(m.feature, {"window": (low, high)})
         else:
-            self.workspace.put_window(m.fit, (low, high))
+            self.workspace.kept.put_window(m.fit, (low, high))
 
 
 def _fits_of(m: Mate) -> list[str]:

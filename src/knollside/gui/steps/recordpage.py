@@ -80,7 +80,7 @@ class RecordPage(Seeing, QWidget):
         factor = self.part.factor.value
         hours = self.planned_hours()
         estimate = round(hours / factor, 2) if hours else None
-        self.workspace.add_print(
+        self.workspace.kept.add_print(
             PrintRecord(
                 0,
                 doc.id,
@@ -124,7 +124,7 @@ class RecordPage(Seeing, QWidget):
             predicted_N=predicted if load else None,
             place=self.where.text().strip(),
         )
-        self.workspace.add_print(
+        self.workspace.kept.add_print(
             PrintRecord(
                 0, doc.id, doc.printer_id, doc.material, datetime.now(), None, None, f"broke {test.mode}", test
             ),

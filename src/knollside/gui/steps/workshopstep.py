@@ -52,7 +52,7 @@ class WorkshopStep(Step):
         self.spools.refresh()
         self.cards.refresh()
         self.keeping.refresh()
-        rows = self.workspace.every_print()
+        rows = self.workspace.kept.every_print()
         self.table.setRowCount(len(rows))
         for i, r in enumerate(reversed(rows)):
             broke = "" if r.broke is None else (f"ratio {r.broke.ratio:.2f}" if r.broke.ratio else r.broke.mode)

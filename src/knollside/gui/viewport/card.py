@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QPushButton, QVBoxLayout, QWidg
 from knollside.core.model import FaceMark, Feature
 from knollside.gui.instruments.widgets import label
 from knollside.gui.theme.look import look
-from knollside.gui.viewport.view import swatch
+from knollside.gui.viewport.swatch import swatch
 
 
 class FeatureCard(QFrame):

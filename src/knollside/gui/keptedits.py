@@ -1,0 +1,143 @@
+"""Edits of what a workshop keeps beside its parts: printers, spools, own values, readings, trials, prints."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from knollside.core.material.own import FIELDS, FieldName, OwnCard, OwnValue
+from knollside.core.model import GapTrial, Measurement, PrinterFacts, Refused
+from knollside.store.records import PrintRecord, Spool
+
+if TYPE_CHECKING:
+    from knollside.gui.workspace import Workspace
+
+
+class KeptEdits:
+    """The commands; each is one named step of the workspace's undo, in one transaction."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self._w = workspace
+
+    # Machines and materials
+
+    def put_printer(self, printer_id: int | None, facts: PrinterFacts) -> int | None:
+        """Add a printer (None) or change one; its number. The open part takes a first printer at once."""
+        machines, before = self._w.shop.machines, self._w.shelf.printers.get(printer_id or 0)
+        part = self._w.part.id if self._w.part is not None and self._w.part.doc.printer_id is None else None
+        spool = self._w.part.doc.spool_id if self._w.part is not None else None
+        made: list[int] = []
+
+        def do() -> None:
+            if printer_id is not None:
+                machines.put_printer(printer_id, facts)
+                return
+            # Made again, it has the number it had, so that later edits still mean it.
+            number = machines.add_printer(facts, made[0] if made else None)
+            made[:] = [number]
+            if part is not None:
+                self._w.shop.parts.put_machine(part, number, spool)
+
+        def undo() -> None:
+            if printer_id is not None and before is not None:
+                machines.put_printer(printer_id, before)
+            else:
+                machines.remove_printer(made[0])
+
+        if not self._w.push(f"printer {facts.name}", do, undo):
+            return None
+        return printer_id if printer_id is not None else made[0]
+
+    def put_spool(self, spool: Spool) -> int | None:
+        """Add a spool (id 0) or change one; its number."""
+        machines = self._w.shop.machines
+        before = next((s for s in self._w.shelf.spools if s.id == spool.id), None)
+        made: list[int] = []
+
+        def do() -> None:
+            if before is not None:
+                machines.put_spool(spool)
+            else:
+                made[:] = [machines.add_spool(spool.name, spool.material, spool.grams_left, spool.dry)]
+
+        def undo() -> None:
+            if before is not None:
+                machines.put_spool(before)
+            else:
+                machines.remove_spool(made[0])
+
+        if not self._w.push(f"spool {spool.name}", do, undo):
+            return None
+        return before.id if before is not None else made[0]
+
+    def put_own_value(self, name: str, field: FieldName, value: OwnValue | None) -> None:
+        """One value of a material as the person's own, or typical again (None)."""
+        before = self._w.shelf.own.get(name, OwnCard())
+        kept = {k: v for k, v in before.values.items() if k != field}
+        after = before.model_copy(update={"values": kept if value is None else kept | {field: value}})
+        words = f"{name}: {FIELDS[field].words.lower()}" + (" typical again" if value is None else "")
+        self._put_own_card(name, after, words)
+
+    def put_window(self, fit: str, window: tuple[float, float] | None) -> None:
+        """A class window of the part's material as the person's own, or typical again (None)."""
+        name = self._w.open_part().material
+        before = self._w.shelf.own.get(name, OwnCard())
+        kept = {k: v for k, v in before.windows.items() if k != fit}
+        after = before.model_copy(update={"windows": kept if window is None else kept | {fit: window}})
+        self._put_own_card(name, after, f"{name}: window of {fit}" + (" typical again" if window is None else ""))
+
+    def _put_own_card(self, name: str, after: OwnCard, words: str) -> None:
+        before, put = self._w.shelf.own.get(name), self._w.shop.machines.put_own_card
+        if after != (before or OwnCard()):
+            self._w.push(words, lambda: put(name, after), lambda: put(name, before))
+
+    # Records of the bench
+
+    def add_readings(self, taken: tuple[Measurement, ...], words: str) -> None:
+        """Readings of this printer and material at once, one step of undo."""
+        learned, place = self._w.shop.learned, self._place()
+        self._add_rows(
+            words, lambda: learned.add_measurements(*place, datetime.now(), taken), learned.remove_measurements
+        )
+
+    def add_reading(self, reading: Measurement) -> None:
+        self.add_readings((reading,), f"reading of {reading.kind} {reading.drawn:g}")
+
+    def leave_out(self, number: int, left_out: bool) -> None:
+        """Count a kept reading no more, or again; it stays in the list."""
+        before = next((m for i, _, m in self._w.open_part().dated_readings if i == number), None)
+        if before is None or before.left_out == left_out:
+            return
+        after, put = before.model_copy(update={"left_out": left_out}), self._w.shop.learned.put_measurement
+        words = f"reading of {before.kind} {before.drawn:g} {'left out' if left_out else 'counted again'}"
+        self._w.push(words, lambda: put(number, after), lambda: put(number, before))
+
+    def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
+        """Rungs of a gap ladder, one step of undo."""
+        learned, place = self._w.shop.learned, self._place()
+        self._add_rows(words, lambda: learned.add_gap_trials(*place, datetime.now(), taken), learned.remove_gap_trials)
+
+    def _add_rows(self, words: str, add: Callable[[], list[int]], remove: Callable[[list[int]], None]) -> None:
+        """Rows added in one step of undo, which takes away those that the last doing of it made."""
+        rows: list[int] = []
+
+        def do() -> None:
+            rows[:] = add()
+
+        self._w.push(words, do, lambda: remove(rows))
+
+    def _place(self) -> tuple[int, str]:
+        """Printer and material that records belong to."""
+        part = self._w.open_part()
+        if part.doc.printer_id is None:
+            raise Refused("Add your printer at Workshop (Alt+9) first; the record belongs to one.")
+        return part.doc.printer_id, part.material
+
+    def add_print(self, record: PrintRecord, text: str) -> None:
+        learned = self._w.shop.learned
+        self._add_rows(text, lambda: [learned.add_print(record)], lambda rows: learned.remove_print(rows[0]))
+
+    def every_print(self) -> list[PrintRecord]:
+        """Prints of every printer, oldest first."""
+        return self._w.shop.learned.prints()

@@ -1,0 +1,63 @@
+"""The small sign of each face mark, in the legend and on the card."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from knollside.gui.theme.look import look
+
+
+def swatch(p: QPainter, box: QRectF, name: str) -> None:
+    """The small sign of a face mark: the same second code as on the part."""
+    p.save()
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    ink = {"held": "spring", "pushed": "clay", "mates": "heather"}.get(name, "slate")
+    c = look.colour(ink)
+    p.setPen(QPen(c, 1.5))
+    mid = box.center()
+    if name == "held":
+        p.drawRect(box)
+        for k in range(1, 4):
+            x = box.left() + box.width() * k / 4
+            p.drawLine(QPointF(x - 4, box.bottom() - 1), QPointF(x + 4, box.top() + 1))
+    elif name == "pushed":
+        p.drawLine(QPointF(box.left(), mid.y()), QPointF(box.right() - 2, mid.y()))
+        p.setBrush(c)
+        p.drawPolygon(
+            QPolygonF(
+                [
+                    QPointF(box.right(), mid.y()),
+                    QPointF(box.right() - 6, mid.y() - 4),
+                    QPointF(box.right() - 6, mid.y() + 4),
+                ]
+            )
+        )
+    elif name == "mates":
+        p.drawEllipse(mid, 5, 5)
+        p.setBrush(c)
+        p.drawEllipse(mid, 1.5, 1.5)
+    elif name == "shown":
+        p.setPen(QPen(look.colour("peat"), 1.8, Qt.PenStyle.DotLine))
+        p.drawRoundedRect(box, 3, 3)
+    elif name == "hidden":
+        p.setPen(QPen(look.colour("slate"), 1.5, Qt.PenStyle.DashLine))
+        p.drawRect(box)
+    elif name == "rests on nothing":
+        p.setPen(QPen(look.colour("straw ink"), 1.2))
+        p.drawRect(box)
+        for k in range(4):
+            x = box.left() + box.width() * k / 4
+            p.drawLine(QPointF(x, box.bottom()), QPointF(x + 4, box.top()))
+            p.drawLine(QPointF(x, box.top()), QPointF(x + 4, box.bottom()))
+    elif name == "flexes":
+        p.setPen(QPen(look.colour("peat"), 1.6))
+        pts = [QPointF(box.left() + box.width() * t / 16, mid.y() + 4 * np.sin(t * 0.8)) for t in range(17)]
+        p.drawPolyline(QPolygonF(pts))
+    elif name == "reserve":
+        for k, t in enumerate(("clay", "straw", "chalk", "moss")):
+            p.fillRect(
+                QRectF(box.left() + k * box.width() / 4, box.top(), box.width() / 4, box.height()), look.colour(t)
+            )
+    p.restore()
