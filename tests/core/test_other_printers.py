@@ -7,6 +7,7 @@ heavy tails, a printer that drifts while it prints, a coarse calliper. Figures a
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 
 import numpy as np
 import pytest
@@ -38,6 +39,7 @@ def noise(kind: str, n: int, rng: np.random.Generator) -> np.ndarray:
     return made + (np.linspace(-0.03, 0.03, n) if kind == "drifting" else 0.0)
 
 
+@cache
 def figures(kind: str, n: int) -> tuple[float, float, float]:
     """Share of nine-in-ten intervals that held the truth, mean error and its spread, mm, after ``n`` readings."""
     rng = np.random.default_rng(5)
