@@ -260,13 +260,9 @@ def one_size(cells: int) -> None:
         began = time.perf_counter()
         grid = make_grid(mesh, choose_size(mesh, count))
         element = Brick(grid.size, isotropic(1800.0, 0.35))
-        holds = [
-            conditions.constrain(
-                grid, mesh, by_id[f"hole-{i}"].faces, FixedFixture(feature=f"hole-{i}"), by_id[f"hole-{i}"]
-            )
-            for i in (1, 2, 3, 4)
-        ]
-        even, extra = np.ones(len(grid.cells)), conditions.springs(grid, holds, 1800.0)
+        holes = [by_id[f"hole-{i}"] for i in (1, 2, 3, 4)]
+        held = [conditions.constrain(grid, mesh, h.faces, FixedFixture(feature=h.id), h) for h in holes]
+        even, extra = np.ones(len(grid.cells)), conditions.springs(grid, held, 1800.0)
         operator = Operator(element, even, grid.cells, grid.nodes, grid.cut, grid.moments, extra)
         f, _, _ = loads.push(grid, mesh, saddle, saddle.faces, ForceLoad(at=(0, 0, 0), force_N=(0, 0, -88)))
         _, rounds = operator.solve(f, 1e-6)
