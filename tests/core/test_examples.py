@@ -9,7 +9,17 @@ import pytest
 from conftest import plate_with_hole
 
 WITH_EXAMPLES = (
-    *("units", "model.loads", "model.mesh", "mesh.check", "mesh.features", "mesh.slicer", "mesh.load", "mesh.write"),
+    *(
+        "units",
+        "model.base",
+        "model.loads",
+        "model.mesh",
+        "mesh.check",
+        "mesh.features",
+        "mesh.slicer",
+        "mesh.load",
+        "mesh.write",
+    ),
     *("material.cards", "material.allowables", "material.bond", "material.infill", "strength.rating"),
     *("strength.discretisation", "fit.hardware", "fit.process", "lay.stability", "job.ask", "job.file"),
 )

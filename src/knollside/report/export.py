@@ -62,7 +62,7 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
         ("Tops and bottoms", f"{recipe.tops} and {recipe.bottoms}"),
         ("Infill", f"{recipe.infill * 100:.0f} % {recipe.pattern}" if recipe.infill else "none"),
         ("Filament", f"about {cost.grams:.0f} g, without supports"),
-        ("Hours", f"{cost.hours.low:.1f} to {cost.hours.high:.1f} ({cost.hours.source})"),
+        ("Hours", f"{cost.hours.words(1)} ({cost.hours.source})"),
     ]
     return Sheet(
         told.title,

@@ -116,5 +116,14 @@ class Range:
     def times(self, factor: float) -> Range:
         return Range(self.value * factor, self.low * factor, self.high * factor, self.source)
 
+    def words(self, decimals: int, between: str = " to ") -> str:
+        """Low to high, or one number where both are told alike.
+
+        >>> Range(2.0, 1.64, 2.5).words(1), Range(0.41, 0.38, 0.43).words(1)
+        ('1.6 to 2.5', '0.4')
+        """
+        low, high = f"{self.low:.{decimals}f}", f"{self.high:.{decimals}f}"
+        return low if low == high else f"{low}{between}{high}"
+
     def straddles(self, limit: float) -> bool:
         return self.low < limit <= self.high

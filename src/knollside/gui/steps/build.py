@@ -263,7 +263,7 @@ class BuildStep(Step):
             self.price_note.setText("Pricing this recipe …" if waits else "")
             return
         h = dot.price.hours
-        self.price.setText(f"{dot.price.grams:.0f} g, {h.low:.1f} to {h.high:.1f} h, cost {dot.price.cost:.2f}")
+        self.price.setText(f"{dot.price.grams:.0f} g, {h.words(1)} h, cost {dot.price.cost:.2f}")
         over = round(100 * (self.part.factor.value - 1))
         runs = (
             f"Your printer runs {abs(over)} % {'over' if over >= 0 else 'under'}"

@@ -335,7 +335,7 @@ class RunStep(Step):
         if self.written and not self._old:
             return self._done()
         price, grams = self.view.get(nodes.PRICE).fresh, self._grams()
-        hours = f"{price.hours.low:.1f} to {price.hours.high:.1f} h" if price else ""
+        hours = f"{price.hours.words(1)} h" if price else ""
         spool = self.part.spool
         short = spool is not None and grams is not None and spool.grams_left < grams * 1.05
         missing = self._missing()

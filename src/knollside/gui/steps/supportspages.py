@@ -213,7 +213,7 @@ class ComparePage(Page):
             ("on the bed", lambda c: f"{c.orientation.footing.contact / 100:.1f} cm²"),
             ("edge help", lambda c: c.bed.kind if c.bed.kind != "brim" else f"brim {c.bed.width:.0f}"),
             ("height", lambda c: f"{c.orientation.footing.height:.0f} mm"),
-            ("hours", lambda c: f"{c.hours.low:.1f}–{c.hours.high:.1f}"),
+            ("hours", lambda c: c.hours.words(1, "–")),
             ("grams", lambda c: f"{c.grams:.0f}"),
             ("show faces", lambda c: c.surface_steps or "–"),
             ("seam", lambda c: c.seam),
