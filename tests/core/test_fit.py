@@ -15,7 +15,7 @@ from scipy.stats import norm, t
 from knollside.core.fit.correction import correct, odds
 from knollside.core.fit.flaring import learn_flare
 from knollside.core.fit.freeing import TYPICAL as FREES
-from knollside.core.fit.freeing import chance_freed, learn_frees, odd_rungs
+from knollside.core.fit.freeing import chance_freed, learn_frees, odd_gap_steps
 from knollside.core.fit.hardware import ISO_273, catalogue, item, names, suggestion
 from knollside.core.fit.play import across_of_flank, running_in, start_tight, wobble
 from knollside.core.fit.process import (
@@ -243,8 +243,8 @@ def test_a_gap_ladder_narrows_what_the_printer_frees() -> None:
         weight *= norm.cdf((r.drawn - x) / 0.03) if r.freed else norm.sf((r.drawn - x) / 0.03)
     assert got.value == pytest.approx(float((weight * x).sum() / weight.sum()), abs=1e-3)
     assert chance_freed(0.35, got) > 0.99 and chance_freed(0.15, got) < 0.02
-    assert odd_rungs(taken, "in the layer") == ""
-    assert "look at both" in odd_rungs(
+    assert odd_gap_steps(taken, "in the layer") == ""
+    assert "look at both" in odd_gap_steps(
         [*taken, GapTrial(direction="in the layer", drawn=0.12, freed=True)], "in the layer"
     )
 

@@ -79,7 +79,7 @@ def test_a_load_changes_its_kind_its_size_and_how_often(beam: Desk) -> None:
     beam.window.take("Duty")
     beam.put("duty", beam.part.design_case.model_copy(update={"own_knock_downs": {"Many times": 0.4}}), "tread")
     beam.settle()
-    assert beam.window.current.stair.allow.knock_downs[0].factor.source == "yours"
+    assert beam.window.current.knock_downs.allow.knock_downs[0].factor.source == "yours"
 
 
 def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None:

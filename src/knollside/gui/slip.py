@@ -106,7 +106,7 @@ class Slip(Seeing):
             }
         )
 
-    def try_rung(self, freed: bool, source: Literal["typed", "simulated", "imported"] = "typed") -> str:
+    def try_gap_step(self, freed: bool, source: Literal["typed", "simulated", "imported"] = "typed") -> str:
         """One gap came free, or did not."""
         gap_step = self.gap_step
         if gap_step is None:

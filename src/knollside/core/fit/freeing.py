@@ -44,7 +44,7 @@ def chance_freed(drawn: float, frees: Range) -> float:
     return float(np.exp(log_ndtr((drawn - frees.value) / sigma)))
 
 
-def odd_rungs(trials: Iterable[GapTrial], direction: str) -> str:
+def odd_gap_steps(trials: Iterable[GapTrial], direction: str) -> str:
     """In words, where a narrower gap came free and a wider one did not; nothing if the ladder is in order."""
     mine = [t for t in trials if t.direction == direction]
     freed = [t.drawn for t in mine if t.freed]

@@ -152,7 +152,7 @@ def aimed(design_case: DesignCase, case: int, load: int, toward: Vec) -> DesignC
     return case_changed(design_case, case, _with_loads(c, loads))
 
 
-def held_as(design_case: DesignCase, i: int, kind: FixtureKind) -> DesignCase:
+def with_fixture_kind(design_case: DesignCase, i: int, kind: FixtureKind) -> DesignCase:
     """One hold made another kind."""
     return design_case.model_copy(
         update={

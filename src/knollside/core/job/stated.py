@@ -112,7 +112,7 @@ class Stated:
         return time_factor([(p.estimate_hours or 0, p.actual_hours or 0) for p in self.prints])
 
     @cached_property
-    def stair(self) -> tuple[Allowables, ...] | str:
+    def allowables(self) -> tuple[Allowables, ...] | str:
         """What each load case may ask of the material, or why it cannot be told."""
         try:
             return limits_of(self.design_case, self.card)

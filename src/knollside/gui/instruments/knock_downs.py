@@ -57,27 +57,27 @@ class KnockDownStrip(Strip):
         self._boxes = []
         a = self.allow
         first = (f"{self.card}, table", a.table.value, None, a.table.source)
-        treads: list[tuple[str, float, float | None, str]] = [first]
+        steps: list[tuple[str, float, float | None, str]] = [first]
         value = a.table.value
         for s in a.knock_downs:
             value *= s.factor.value
-            treads.append((s.name, value, s.factor.value, s.factor.source))
-        treads.append(("Across the layers", a.interlayer, a.bond.value, a.bond.source))
+            steps.append((s.name, value, s.factor.value, s.factor.source))
+        steps.append(("Across the layers", a.interlayer, a.bond.value, a.bond.source))
         left, width = 18.0, self.width() - 36.0
         top, bottom = 90.0, self.height() - 26.0
-        each = width / len(treads)
+        each = width / len(steps)
         previous = None
-        for i, (name, v, factor, source) in enumerate(treads):
+        for i, (name, v, factor, source) in enumerate(steps):
             x = left + i * each
-            y = bottom - (bottom - top) * v / treads[0][1]
+            y = bottom - (bottom - top) * v / steps[0][1]
             box = QRectF(x, y, each, bottom - y)
-            p.fillRect(box, look.colour("moss", 90) if i == len(treads) - 1 else look.colour("half"))
+            p.fillRect(box, look.colour("moss", 90) if i == len(steps) - 1 else look.colour("half"))
             p.setPen(QPen(look.colour("peat"), 1.8))
             p.drawLine(QPointF(x, y), QPointF(x + each, y))
             if previous is not None:
                 p.drawLine(QPointF(x, previous), QPointF(x, y))
             previous = y
-            if 0 < i < len(treads) - 1 and factor is not None:
+            if 0 < i < len(steps) - 1 and factor is not None:
                 self._boxes.append((QRectF(x, y - 38, each, bottom - y + 38), name, factor))
             p.setFont(font(13, 600))
             p.setPen(look.colour("peat"))
@@ -87,8 +87,8 @@ class KnockDownStrip(Strip):
             p.setPen(look.colour("slate"))
             words = f"× {factor:.2f}  {source}" if factor is not None else source
             p.drawText(QRectF(x + 4, ty + 15, each - 6, 15), Qt.AlignmentFlag.AlignLeft, words)
-            p.setFont(font(13, 700 if i == len(treads) - 1 else 400))
-            p.setPen(look.colour("moss" if i == len(treads) - 1 else "peat"))
+            p.setFont(font(13, 700 if i == len(steps) - 1 else 400))
+            p.setPen(look.colour("moss" if i == len(steps) - 1 else "peat"))
             p.drawText(
                 QRectF(x + 4, bottom + 4, each, 18),
                 Qt.AlignmentFlag.AlignLeft,

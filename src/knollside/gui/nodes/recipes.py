@@ -25,14 +25,14 @@ BUILD: Node[Building] = Node("build", lambda v: _build(v, False), (SETTLED,), do
 CHECKED: Node[Building] = Node("checked", lambda v: _build(v, True), (SETTLED,), doing="Checking the board")
 
 
-def _cures(v: Inputs) -> Remedies | None:
+def _remedies(v: Inputs) -> Remedies | None:
     detail, build, strength = v.question(DETAIL), v.question(BUILD), rated_strength(v)
     if not isinstance(detail, Detail) or not isinstance(build, Build) or strength is None:
         return None
     return Remedies(detail, ask_orientations(strength, v.part), build)
 
 
-REMEDIES: Node[tuple[Remedy, ...]] = Node("cures", _cures, (SETTLED,))
+REMEDIES: Node[tuple[Remedy, ...]] = Node("cures", _remedies, (SETTLED,))
 
 
 def _prove(v: Inputs) -> Prove | None:

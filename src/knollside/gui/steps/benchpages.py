@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
-from knollside.core.fit.freeing import odd_rungs
+from knollside.core.fit.freeing import odd_gap_steps
 from knollside.core.fit.process import contradictions, history, more_to_halve
 from knollside.core.model import Measurement, Range
 from knollside.gui import nodes
@@ -204,7 +204,7 @@ class PrinterPage(Page):
             ("across it", "Frees, across"),
         ):
             self._range("side" if direction == "in the layer" else "across", words, part.frees(direction))
-            if odd := odd_rungs(part.trials, direction):
+            if odd := odd_gap_steps(part.trials, direction):
                 self.add(label(odd, 13, 600, wrap=True))
         self.add(rule(), heading("How it moved"))
         dated = [(w, m) for _, w, m in part.dated_readings]

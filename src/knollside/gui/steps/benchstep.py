@@ -71,8 +71,8 @@ class BenchStep(Step):
             "typed": lambda: self.take(self.measure.entry.text(), "typed"),
             "simulate": self.simulate,
             "skip": self._skip,
-            "free": lambda: self._rung(True),
-            "stuck": lambda: self._rung(False),
+            "free": lambda: self._gap_step(True),
+            "stuck": lambda: self._gap_step(False),
             "rest": self.simulate_rest,
             "listen": self._listen,
             "plug": self._plug,
@@ -200,9 +200,9 @@ class BenchStep(Step):
         self._fill_slip()
         self._do(self.slip.simulate_rest)
 
-    def _rung(self, freed: bool) -> None:
+    def _gap_step(self, freed: bool) -> None:
         self._fill_slip()
-        self._do(lambda: self.slip.try_rung(freed))
+        self._do(lambda: self.slip.try_gap_step(freed))
 
     def _do(self, act) -> None:  # type: ignore[no-untyped-def]
         try:

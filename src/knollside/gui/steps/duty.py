@@ -44,8 +44,8 @@ class DutyStep(Step):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.strip = self.stair = KnockDownStrip()
-        self.stair.changed.connect(self._knock_down)
+        self.strip = self.knock_downs = KnockDownStrip()
+        self.knock_downs.changed.connect(self._knock_down)
         body = QWidget()
         self.lay = QVBoxLayout(body)
         self.lay.setContentsMargins(16, 10, 16, 10)
@@ -127,9 +127,9 @@ class DutyStep(Step):
             words = f"{cases[handle[0]].name}: turned by hand"
             self.session.put_design_case(edits.aimed(self.part.design_case, *handle, unit), words)
 
-    def _hold(self, i: int, kind: FixtureKind) -> None:
+    def _fix_as(self, i: int, kind: FixtureKind) -> None:
         where = (self.part.design_case.fixtures[i].feature or "a point").replace("-", " ")
-        self.session.put_design_case(edits.held_as(self.part.design_case, i, kind), f"{where} held: {kind}")
+        self.session.put_design_case(edits.with_fixture_kind(self.part.design_case, i, kind), f"{where} held: {kind}")
 
     def _let_go(self, i: int) -> None:
         self.session.put_design_case(edits.let_go(self.part.design_case, i), "no longer held")
@@ -193,18 +193,18 @@ class DutyStep(Step):
                         "No load yet. Click the face that is pushed on the stage, then “pushed”.", dim=True, wrap=True
                     )
                 )
-        stair = self.part.stair
-        if isinstance(stair, tuple) and stair and d.cases:
-            worst = min(range(min(len(stair), len(d.cases))), key=lambda i: stair[i].interlayer)
-            self.stair.put(stair[worst], d.cases[worst].name, self.part.material)
+        allowables = self.part.allowables
+        if isinstance(allowables, tuple) and allowables and d.cases:
+            worst = min(range(min(len(allowables), len(d.cases))), key=lambda i: allowables[i].interlayer)
+            self.knock_downs.put(allowables[worst], d.cases[worst].name, self.part.material)
         else:
-            self.stair.put(None, "", "")
+            self.knock_downs.put(None, "", "")
 
     def _held_row(self, i: int, held: Fixture) -> QWidget:
         name = (held.feature or "a point").replace("-", " ")
         kind = Dropdown(f"How {name} is held", HELD.items(), 11)
         kind.put(held.kind)
-        kind.chose.connect(partial(self._hold, i))
+        kind.chose.connect(partial(self._fix_as, i))
         gone = button("×", partial(self._let_go, i), plain=True, tip="No longer held")
         gone.setAccessibleName(f"{name} no longer held")
         gone.setFixedWidth(26)
@@ -238,11 +238,11 @@ class DutyStep(Step):
             return self._lost(lost)
         if withheld(d):
             return no_verdict(withheld(d) or "", Act("Lay it", lambda: self.go("Lay")))
-        stair = self.part.stair
-        if isinstance(stair, str):
+        allowables = self.part.allowables
+        if isinstance(allowables, str):
             return Verdict(
                 "This material cannot do it.",
-                stair,
+                allowables,
                 number="0",
                 unit="MPa",
                 tone="clay",
@@ -254,9 +254,9 @@ class DutyStep(Step):
                 "Add a load, or go on: only surface, time and fit are weighed then.",
                 acts=(Act("Add a load", self._add), Act("Lay it", lambda: self.go("Lay"))),
             )
-        return self._needed(stair)
+        return self._needed(allowables)
 
-    def _needed(self, stair: tuple[Allowables, ...]) -> Verdict:
+    def _needed(self, allowables: tuple[Allowables, ...]) -> Verdict:
         """What it must hold, and why so much."""
         d = self.part.design_case
         force = max(sum(ld.newtons for ld in c.loads) for c in d.cases)
@@ -267,9 +267,9 @@ class DutyStep(Step):
             4.0: "Four times, because someone may stand below.",
         }[need]
         source = ""
-        if stair:
-            source = f"Layer bond: {stair[0].bond.source}. " + (
-                "Other treads: typical." if stair[0].knock_downs else ""
+        if allowables:
+            source = f"Layer bond: {allowables[0].bond.source}. " + (
+                "Other treads: typical." if allowables[0].knock_downs else ""
             )
         return Verdict(
             f"It must hold {force * need / GRAVITY:.0f} kg before it lets go.",

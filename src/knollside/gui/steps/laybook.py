@@ -29,7 +29,7 @@ class LayBook:
         self.session = session
         self.places = PlacesPage(session.changed.emit, point_out)
         self.remedies, self.trust = CuresPage(), TrustPage()
-        self.supports = SupportsPage(self._hold, point_out)
+        self.supports = SupportsPage(self._put_supports, point_out)
         self.compare = ComparePage()
         self.split, self.weights = SplitPage(point_out), WeightsPage(self._weigh)
         pages: tuple[tuple[str, QWidget], ...] = (
@@ -64,7 +64,7 @@ class LayBook:
         design_case = self.session.view.part.design_case
         self.session.put_design_case(design_case.model_copy(update={"weights": weights}), words)
 
-    def _hold(self, support_settings: SupportSettings, words: str) -> None:
+    def _put_supports(self, support_settings: SupportSettings, words: str) -> None:
         """What is supported belongs to the way: one undo step."""
         orientation = self.session.view.part.orientation or Orientation(direction=UP)
         self.session.workspace.edit(

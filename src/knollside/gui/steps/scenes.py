@@ -89,9 +89,9 @@ def reaction_arrows(session: Session) -> tuple[Arrow, ...]:
     if ranked is None or facts is None:
         return ()
     case = max(ranked.strength.field.cases, key=lambda c: c.pushing)
-    holding = {h.feature for h in session.view.part.design_case.fixtures}
+    fixtures = {h.feature for h in session.view.part.design_case.fixtures}
     for name, force in case.reactions:
-        f = facts.feature(name) if name in holding else None
+        f = facts.feature(name) if name in fixtures else None
         newtons = float(np.linalg.norm(force))
         if f is None or newtons < 0.5:
             continue
