@@ -18,6 +18,9 @@ from typing import Any
 import fits
 import numpy as np
 
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+import solving
+
 DEMO = Path(__file__).parent.parent / "src/knollside/demo/parts"
 rows: list[tuple[str, str, str]] = []
 
@@ -58,7 +61,7 @@ def main() -> None:
 
     def whole() -> Any:
         part = answer.read_part(mesh)
-        s = answer.strength(part, one_case, recipe, card)
+        s = solving.strength(part, one_case, recipe, card)
         return s, answer.orientations(part, one_case, s, (220, 220, 250), 600)
 
     seconds, (s, _) = timed(whole)
@@ -71,7 +74,7 @@ def main() -> None:
         "  of it the stress solve, set-up and reading included", f"{s.field.seconds:.1f} s, {s.field.iterations} rounds"
     )
     row("  balance of forces", f"{s.field.balance_error:.0e}", "1 %")
-    both, _ = timed(lambda: answer.strength(answer.read_part(mesh), design_case, recipe, card))
+    both, _ = timed(lambda: solving.strength(answer.read_part(mesh), design_case, recipe, card))
     row(
         "a further load case, as a share of the first", f"{max(both - s.field.seconds, 0) / s.field.seconds:.2f}", "0.7"
     )
@@ -94,7 +97,7 @@ def main() -> None:
     from knollside.core.recipe.price import PrinterMotion
 
     part = answer.read_part(mesh)
-    seconds, board = timed(lambda: answer.boards(part, s, (0.0, 0.0, -1.0), PrinterMotion(), Range(1, 0.9, 1.1)))
+    seconds, board = timed(lambda: solving.boards(part, s, (0.0, 0.0, -1.0), PrinterMotion(), Range(1, 0.9, 1.1)))
     row(f"trade board of {len(board.dots)} combinations, layers cut and counted", f"{seconds:.2f} s", "0.5 s")
     layers(answer, part, s)
     board_against_solves(answer)
@@ -186,7 +189,7 @@ def second_program() -> None:
         return
     from knollside.core.mesh.features import find_features
     from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase
-    from knollside.core.strength.field import POISSON, solve
+    from knollside.core.strength.field import POISSON, Medium, solve
     from knollside.warm import box
 
     length, side, e, force = 60.0, 10.0, 2000.0, 20.0
@@ -215,7 +218,7 @@ def second_program() -> None:
         cases=(LoadCase(name="x", loads=(ForceLoad(at=(length, 5, 5), force_N=(0, 0, -force)),)),),
     )
     part = box(length, side, side)
-    ours = solve(part, find_features(part), design_case, e, 12_000, probes=probe)
+    ours = solve(part, find_features(part), design_case, Medium(e), 12_000, probes=probe)
     row("a second program (quadratic bricks) on the same beam: tip", f"{-ours.probed[0, 0, 2] / tip - 1:+.1%}", "1 %")
     exact = force * (length / 2) * (side / 2) / (side**4 / 12)
     row("  surface stress at mid-length, against beam theory", f"{ours.probed[0, 1, 3] / exact - 1:+.1%}", "3 %")
@@ -338,7 +341,7 @@ def board_against_solves(answer) -> None:  # type: ignore[no-untyped-def]
         material("PETG"),
     )
     cells, orientation = 12_000, Orientation(direction=(0.0, 0.0, 1.0))
-    s = answer.strength(part, design_case, recipe, card, cells)
+    s = solving.strength(part, design_case, recipe, card, cells)
     pricer = answer.pricer(part, s, orientation.direction, PrinterMotion(), Range(1, 1, 1))
 
     def solved(recipes) -> np.ndarray:  # type: ignore[no-untyped-def]
@@ -443,11 +446,9 @@ def window() -> None:
 
 def gap() -> None:
     """The longest pause of the event loop while a solve runs, drawing of the stage counted apart."""
+    from conftest import open_desk
     from PyQt6.QtCore import QElapsedTimer, QTimer
     from PyQt6.QtWidgets import QApplication
-
-    sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
-    from conftest import open_desk
 
     app = QApplication.instance()
     with tempfile.TemporaryDirectory() as folder:

@@ -10,14 +10,17 @@ import numpy as np
 from manifold3d import Manifold
 
 from knollside.core.job import answer
-from knollside.core.material.cards import material
+from knollside.core.job.ask import Answerer
+from knollside.core.job.asked import ask_board, ask_orientations, ask_strength
+from knollside.core.job.questions.part import Part, names_of_new
+from knollside.core.job.questions.strength import Detail
+from knollside.core.job.stated import Stated
 from knollside.core.mesh.distance import shortest
 from knollside.core.mesh.facemap import Motion, trace
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.solid import mesh_of
-from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh, Range, Recipe
-from knollside.core.recipe.price import PrinterMotion
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh
 from knollside.core.run.gcode import parse_gcode
 from knollside.core.strength import mesh_size
 
@@ -51,10 +54,13 @@ def main() -> None:
     points_inside(part.mesh, np.zeros((1, 3)))
     load = LoadCase(name="a", loads=(ForceLoad(at=(40, 4, 4), force_N=(0, 0, -5)),))
     design_case = DesignCase(fixtures=(FixedFixture(at=(0, 4, 4)),), cases=(load,))
-    s = answer.strength(part, design_case, Recipe(), material("PETG"), cells=4000)
-    answer.orientations(part, design_case, s, (220, 220, 250), 50)
-    answer.layer_log(part, s, (0, 0, 1))
-    answer.boards(part, s, (0, 0, 1), PrinterMotion(), Range(1, 1, 1))
+    ask, stated = Answerer(), Stated(design_case=design_case)
+    key = ask.meshes.put(part.mesh)
+    named = Part(key, names_of_new(key, part))
+    strength = ask_strength(named, stated, 4000, exactly=True)
+    ask(ask_orientations(strength, stated, 50))
+    ask(Detail(strength, stated.printer.bed_mm, (0.0, 0.0, 1.0)))
+    ask(ask_board(strength, stated, (0.0, 0.0, 1.0), 0.0))
     mesh_size.choose_mesh_size(part.mesh, 2000, None)
     parse_gcode(np.frombuffer(b"G1 X1 Y1 Z1 E1\nG1 X2 E2\n", np.uint8))
     round_ = mesh_of(Manifold.cylinder(5, 2, circular_segments=12))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import shapely
+import solving
 from conftest import box
 from pydantic import ValidationError
 
@@ -150,7 +151,7 @@ def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:
         cases=(LoadCase(name="pull", loads=(ForceLoad(at=(6, 6, 60), force_N=(0, 0, 200)),)),),
     )
     base = Recipe(layer_height=0.2, infill=1.0)
-    s = answer.strength(part, design_case, base, material("PETG"), 3000)
+    s = solving.strength(part, design_case, base, material("PETG"), 3000)
     pricer = answer.pricer(part, s, UP, PrinterMotion(), Range(1, 1, 1), 0.4)
     found = {v.name: v.dot for v in variants(pricer, base, 0.4)}
     own = found["0.2 mm"].reserve.value

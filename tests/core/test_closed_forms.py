@@ -6,26 +6,40 @@ Each was once changed without any test seeing it.
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import manifold3d as m3
 import numpy as np
 import pytest
 import shapely
-from conftest import mesh_of
+from conftest import box, mesh_of
 
 from knollside.core.fit.hardware import catalogue
 from knollside.core.fit.play import running_in
 from knollside.core.lay.bed_adhesion import bed_adhesion
 from knollside.core.lay.stability import Footing
-from knollside.core.lay.strata import Free, Strata
-from knollside.core.lay.supports import BRIDGE_MM, _risk, _without
+from knollside.core.lay.strata import Free, Strata, lay_strata
+from knollside.core.lay.supports import BRIDGE_MM, SIDE_GAP, _risk, _without, regions
 from knollside.core.learning.bond import learn_bond
-from knollside.core.material.allowables import Allowables
+from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import material
+from knollside.core.mesh.features import find_features
+from knollside.core.mesh.identity import _unrivalled
 from knollside.core.mesh.slicer import cut, section_of
-from knollside.core.model import BreakTest, Range, Recipe
+from knollside.core.model import (
+    BreakTest,
+    DesignCase,
+    FixedFixture,
+    ForceLoad,
+    LoadCase,
+    Range,
+    Recipe,
+    SupportSettings,
+)
 from knollside.core.recipe.layer_areas import LayerUse
 from knollside.core.recipe.price import PrinterMotion, layer_seconds
+from knollside.core.strength.field import Medium, solve
+from knollside.core.strength.hot_spots import hot_spots
 from knollside.core.strength.resultants import Resultants, nominal_reserve
 
 PETG = material("PETG")
@@ -145,3 +159,38 @@ def test_an_insert_melts_into_a_hole_a_tenth_either_side_of_its_own() -> None:
     for it in inserts:
         low, middle, high = it.bores["melt in"]
         assert (low, middle, high) == pytest.approx((it.size - 0.1, it.size, it.size + 0.1))
+
+
+def test_a_weak_place_at_a_support_is_kept_a_place_and_a_strong_one_is_not() -> None:
+    """A cantilever is stressed in proportion to the distance from its end: which end is held apart decides."""
+    mesh = box(100, 10, 10)
+    load = LoadCase(name="a", loads=(ForceLoad(at=(100, 5, 5), force_N=(0, 0, -10)),))
+    case = DesignCase(fixtures=(FixedFixture(at=(0, 5, 5)),), cases=(load,))
+    field = solve(mesh, find_features(mesh), case, Medium(2000.0), 4000)
+    limits = limits_of(case, PETG)
+    for near, kept in ((field.points[:, 0] < 25, True), (field.points[:, 0] > 75, False)):
+        told = hot_spots(replace(field, excluded=near), limits, np.array([0.0, 0.0, 1.0]), 2)
+        assert len(told) == 2 and any(t.at_support for t in told) == kept
+        assert told[0].reserve <= told[1].reserve
+    # Between the ends the reserve goes as one over the distance from the load.
+    first, second = (t for t in told if not t.at_support)
+    assert second.reserve / first.reserve == pytest.approx((100 - first.at[0]) / (100 - second.at[0]), rel=0.1)
+
+
+def test_the_column_under_a_shelf_stands_off_the_wall_beside_it() -> None:
+    """A shelf of 20 x 10 mm at 20 mm over the bed beside a wall: the support is as high, and 0.6 mm clear of it."""
+    post, shelf = m3.Manifold.cube((10, 10, 22)), m3.Manifold.cube((30, 10, 2)).translate((0, 0, 20))
+    mesh, recipe = mesh_of(post + shelf), Recipe(layer_height=0.2, line_width=0.4)
+    strata = lay_strata(mesh, (0.0, 0.0, 1.0), recipe)
+    (region,) = regions(mesh, find_features(mesh), {}, strata, recipe, SupportSettings(), PETG)
+    assert region.area == pytest.approx((20 - 0.2) * 10, rel=2e-3)  # half a line rests on the wall's edge
+    assert region.column * region.area == pytest.approx((20 - SIDE_GAP) * 10 * 20, rel=3e-3)
+
+
+def test_a_feature_with_a_near_rival_is_not_guessed() -> None:
+    far = np.array([[0.1, 9.0], [9.0, 0.2]])
+    assert _unrivalled(far) == {0: 0, 1: 1}
+    # A second that is not three times as far off could be meant as well.
+    assert _unrivalled(np.array([[0.1, 0.3], [9.0, 9.0]])) == {}
+    assert _unrivalled(np.array([[0.1, 0.36], [np.inf, np.inf]])) == {0: 0}
+    assert _unrivalled(np.array([[0.1], [0.3]])) == {}

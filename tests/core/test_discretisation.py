@@ -6,6 +6,7 @@ from pathlib import Path
 import manifold3d as m3
 import numpy as np
 import pytest
+import solving
 import trimesh
 from conftest import DEMO, box, mesh_of
 
@@ -38,7 +39,7 @@ from knollside.core.model import (
     WeightLoad,
 )
 from knollside.core.strength.discretisation import solve_layered, widened
-from knollside.core.strength.field import solve
+from knollside.core.strength.field import CellSize, Medium, solve
 from knollside.core.strength.hot_spots import hot_spots, portions
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.rating import rate, sphere, weakest
@@ -57,7 +58,7 @@ def bend(at: float, length: float = 100.0, force: float = -10.0) -> DesignCase:
 
 def strength(mesh: Mesh, design_case: DesignCase, cells: int = 8000, recipe: Recipe = SOLID):  # type: ignore[no-untyped-def]
     part = answer.read_part(mesh)
-    return part, answer.strength(part, design_case, recipe, PETG, cells)
+    return part, solving.strength(part, design_case, recipe, PETG, cells)
 
 
 def _ranked(mesh: Mesh, design_case: DesignCase, cells: int) -> tuple[Answerer, Rank]:
@@ -264,7 +265,7 @@ def test_every_loaded_demo_part_is_in_equilibrium(stem, make) -> None:  # type: 
     design_case, recipe, _ = make()
     part = answer.read_part(load_file(DEMO / f"{stem}.stl").mesh)
     card = PETG.__class__(**{**PETG.__dict__, "softens": 120.0})
-    s = answer.strength(part, design_case, recipe, card, 12_000)
+    s = solving.strength(part, design_case, recipe, card, 12_000)
     assert s.field.balance_error < 1e-3
     for case in s.field.cases:
         size = np.abs(case.external.forces).sum()
@@ -310,9 +311,9 @@ def test_a_changed_force_is_the_sum_of_unit_answers() -> None:
     old, new = design_case((0, 0, -10), (0, 0, -5)), design_case((3, -7, 2), (0, 4, -5))
     for wanted in (old, new):
         plan = plan_of(wanted.fixtures, wanted.cases)
-        direct = solve(mesh, features, wanted, 2000.0, 4000)
+        direct = solve(mesh, features, wanted, Medium(2000.0), 4000)
         rows = wanted.model_copy(update={"cases": plan.rows})
-        summed = mix(solve(mesh, features, rows, 2000.0, cell_size=direct.asked), plan)
+        summed = mix(solve(mesh, features, rows, Medium(2000.0), CellSize(direct.asked)), plan)
         assert summed.stress == pytest.approx(direct.stress, abs=1e-5 * np.abs(direct.stress).max())
         for a, b in zip(summed.cases, direct.cases):
             assert a.name == b.name

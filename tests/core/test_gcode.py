@@ -9,7 +9,6 @@ import numpy as np
 import pytest
 from conftest import DEMO, box, mesh_of
 
-from knollside.core.job import answer
 from knollside.core.job.ask import Answerer
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.questions.settling import Proved, prove_printed
@@ -17,6 +16,7 @@ from knollside.core.job.slicedcheck import check_sliced
 from knollside.core.material.cards import Material, material
 from knollside.core.mesh.load import load_file
 from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Orientation, Range, Recipe, Refused
+from knollside.core.recipe.board import PlainPricer
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run import gcode
 from knollside.core.run.gcode import Toolpath, parse_gcode, read_gcode
@@ -230,14 +230,19 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
 
 @pytest.mark.parametrize(
     ("stem", "make"),
-    [("trellis-clip", design_cases.clip), ("m6-knob", design_cases.knob), ("stay-pawl", design_cases.pawl)],
+    [
+        ("trellis-clip", design_cases.clip),
+        ("m6-knob", design_cases.knob),
+        ("stay-pawl", design_cases.pawl),
+        ("stay-bar", design_cases.bar),
+    ],
 )
 def test_hours_and_grams_foretold_are_those_of_the_written_file(stem: str, make) -> None:  # type: ignore[no-untyped-def]
     """The path-length model against the kinematic sum over every move of a file, at the file's own speeds."""
     mesh, recipe = load_file(DEMO / f"{stem}.stl").mesh, make()[1]
     s = written(mesh, recipe)
     printer_motion = PrinterMotion(wall=45, solid=70, infill=70, layer_floor=0, per_layer=0)
-    told = answer.price_of(mesh, UP, recipe, material("PETG"), printer_motion, Range(1, 1, 1))
+    told = PlainPricer(mesh, material("PETG"), UP, printer_motion, Range(1, 1, 1), recipe).price(recipe)
     assert told.hours.value == pytest.approx(s.hours, rel=0.1)
     # Lines end in short of the walls in the file; plastic is a few per cent less there.
     assert told.grams == pytest.approx(s.volume * 1.27 / 1000, rel=0.06)

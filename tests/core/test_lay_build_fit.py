@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import solving
 from conftest import DEMO, box, mesh_of, plate_with_hole
 
 from knollside.cli import main
@@ -99,7 +100,7 @@ def test_shells_counted_on_a_raster_are_those_of_exact_polygons(part: str) -> No
         exact = price(stack.thickness, use_of(stack, r), r, card, printer_motion, one)
         found = price(quick.thickness, quick.use(r), r, card, printer_motion, one)
         assert found.grams == pytest.approx(exact.grams, rel=0.03)
-        assert found.hours.value == pytest.approx(exact.hours.value, rel=0.08)
+        assert found.hours.value == pytest.approx(exact.hours.value, rel=0.05)
 
 
 def test_board_and_materials_of_a_cantilever() -> None:
@@ -109,8 +110,8 @@ def test_board_and_materials_of_a_cantilever() -> None:
         cases=(LoadCase(name="hook", loads=(ForceLoad(at=(80, 6, 6), force_N=(0, 0, -20)),)),),
         surroundings=Surroundings(temperature_c=50),
     )
-    s = answer.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 6000)
-    b = answer.boards(part, s, UP, PrinterMotion(), Range(1, 0.9, 1.1))
+    s = solving.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 6000)
+    b = solving.boards(part, s, UP, PrinterMotion(), Range(1, 0.9, 1.1))
     assert len(b.dots) >= 60
     by = {(d.recipe.walls, d.recipe.infill, d.recipe.tops): d for d in b.dots}
     assert {d.preset for d in b.dots} >= {"All solid", "Thick shell, empty", "Some of both", "Lightest that holds"}
@@ -118,7 +119,7 @@ def test_board_and_materials_of_a_cantilever() -> None:
     best = max(b.dots, key=lambda d: d.reserve.low)
     between = 0.5 * (best.reserve.low + best.reserve.value)
     assert best.reserve.low < between < best.reserve.value
-    unsure = answer.boards(part, replace(s, target=between), UP, PrinterMotion(), Range(1, 0.9, 1.1))
+    unsure = solving.boards(part, replace(s, target=between), UP, PrinterMotion(), Range(1, 0.9, 1.1))
     assert unsure.preset("Lightest that holds") is None
     assert unsure.advice is not None and unsure.advice.reserve.low == pytest.approx(best.reserve.low)
     # More material never costs less, and never holds less.

@@ -5,6 +5,7 @@ from __future__ import annotations
 import manifold3d as m3
 import numpy as np
 import pytest
+import solving
 from conftest import box, mesh_of
 
 from knollside.core.job import answer
@@ -144,7 +145,7 @@ def tee() -> tuple[answer.PartFacts, DesignCase, answer.Strength]:
         ),
         cases=(LoadCase(name="hook", loads=(ForceLoad(at=(70, 30, 30), force_N=(0, 0, -40)),)),),
     )
-    return part, design_case, answer.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 8000)
+    return part, design_case, solving.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 8000)
 
 
 def test_own_weights_put_the_list_in_another_order_and_the_purpose_s_back(tee) -> None:  # type: ignore[no-untyped-def]
@@ -185,7 +186,7 @@ def test_a_plain_bar_needs_no_cut_and_bodies_are_refused() -> None:
         fixtures=(FixedFixture(at=(0, 6, 6)),),
         cases=(LoadCase(name="pull", loads=(ForceLoad(at=(80, 6, 6), force_N=(20, 0, 0)),)),),
     )
-    s = answer.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 4000)
+    s = solving.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 4000)
     best = answer.orientations(part, design_case, s, (220, 220, 250)).orientations[0]
     assert cut_plans(part, s, best, (220, 220, 250)) == ()
     two = answer.read_part(mesh_of(slab(0, 10, 0, 10, 0, 10) + slab(20, 30, 0, 10, 0, 10)))
@@ -202,7 +203,7 @@ def test_a_ball_and_a_giant_are_listed_with_what_is_wrong() -> None:
         fixtures=(FixedFixture(at=(0, 0, -20)),),
         cases=(LoadCase(name="push", loads=(ForceLoad(at=(0, 0, 20), force_N=(0, 0, -20)),)),),
     )
-    s = answer.strength(ball, design_case, Recipe(infill=1.0), material("PETG"), 3000)
+    s = solving.strength(ball, design_case, Recipe(infill=1.0), material("PETG"), 3000)
     assert all(
         "Next to nothing" in w.gives_up
         for w in answer.orientations(ball, design_case, s, (220, 220, 250), 200).orientations

@@ -34,7 +34,7 @@ from knollside.core.model import (
     fixture_of,
     load_of,
 )
-from knollside.core.strength.field import POISSON, StressField, solve
+from knollside.core.strength.field import POISSON, Medium, StressField, solve
 from knollside.core.units import QuantityError, parse
 
 E = 2000.0
@@ -42,7 +42,7 @@ E = 2000.0
 
 def run(mesh: Mesh, held: list[Fixture], loads: list[Load], probes: list[tuple], cells: int = 16_000) -> StressField:
     design_case = DesignCase(fixtures=tuple(held), cases=(LoadCase(name="it", loads=tuple(loads)),))
-    return solve(mesh, find_features(mesh), design_case, E, cells, probes=np.array(probes, float))
+    return solve(mesh, find_features(mesh), design_case, Medium(E), cells, probes=np.array(probes, float))
 
 
 def test_a_torque_on_a_round_bar_gives_tr_over_j_and_its_twist() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import solving
 from conftest import box, mesh_of, plate_with_hole
 
 from knollside.core.job import answer
@@ -56,7 +57,7 @@ def test_a_slit_narrower_than_a_cell_is_spoken_of_and_a_wide_one_is_not() -> Non
         cases=(LoadCase(name="a", loads=(ForceLoad(at=(0, 5, 5), force_N=(0, -2, 0)),)),),
     )
     for wide, told in ((0.3, True), (4.0, False)):
-        s = answer.strength(answer.read_part(slit(wide)), design_case, Recipe(infill=1.0), material("PETG"), 3000)
+        s = solving.strength(answer.read_part(slit(wide)), design_case, Recipe(infill=1.0), material("PETG"), 3000)
         assert any("A slit of 0.3 mm is narrower" in n for n in s.field.notes) is told
 
 
@@ -78,7 +79,7 @@ def test_the_wall_where_it_would_go_is_told_with_the_cells_across_it() -> None:
         fixtures=(FixedFixture(at=(0, 5, 1.5)),),
         cases=(LoadCase(name="a", loads=(ForceLoad(at=(60, 5, 1.5), force_N=(0, 0, -2)),)),),
     )
-    s = answer.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 4000, exactly=True)
+    s = solving.strength(part, design_case, Recipe(infill=1.0), material("PETG"), 4000, exactly=True)
     wall = mesh_size.wall_at(part.mesh, s.field, (20.0, 5.0, 3.0))
     assert wall.depth == pytest.approx(3.0, abs=0.01)
     assert wall.cells == pytest.approx(3.0 / s.field.cell, rel=0.01) and wall.too_stiff == 0.0
@@ -94,7 +95,7 @@ def test_too_little_memory_is_said_before_it_is_taken(monkeypatch) -> None:  # t
     monkeypatch.setattr(mesh_size, "free_memory", lambda: 40e6)
     part = answer.read_part(box(60, 10, 10))
     with pytest.raises(Refused, match=r"cells need about 0\.1 GB and 0\.0 GB are free"):
-        answer.strength(part, beam_duty((0, 0, -5)), Recipe(infill=1.0), material("PETG"), 12_000, exactly=True)
+        solving.strength(part, beam_duty((0, 0, -5)), Recipe(infill=1.0), material("PETG"), 12_000, exactly=True)
 
 
 def test_free_memory_is_read_from_the_system_and_never_less_than_nothing() -> None:
@@ -104,9 +105,10 @@ def test_free_memory_is_read_from_the_system_and_never_less_than_nothing() -> No
 def test_loads_solved_together_are_those_solved_alone() -> None:
     part = answer.read_part(box(60, 10, 10))
     forces = [(0.0, 0.0, -20.0), (0.0, 13.0, 4.0), (50.0, 0.0, 0.0), (1.0, -2.0, 3.0), (0.0, 7.0, 0.0)]
-    together = answer.strength(part, beam_duty(*forces), Recipe(infill=0.3), material("PETG"), 2000, exactly=True).field
+    at = Recipe(infill=0.3), material("PETG"), 2000
+    together = solving.strength(part, beam_duty(*forces), *at, exactly=True).field
     for k, f in enumerate(forces):
-        alone = answer.strength(part, beam_duty(f), Recipe(infill=0.3), material("PETG"), 2000, exactly=True).field
+        alone = solving.strength(part, beam_duty(f), *at, exactly=True).field
         scale = np.abs(alone.stress[0]).max()
         assert np.abs(together.stress[k] - alone.stress[0]).max() < 1e-5 * scale
         assert together.cases[k].displacement == pytest.approx(alone.cases[0].displacement, abs=1e-6)
@@ -115,7 +117,7 @@ def test_loads_solved_together_are_those_solved_alone() -> None:
 def test_a_known_ground_gives_the_same_list_as_a_fresh_survey() -> None:
     part, bed = answer.read_part(box(60, 10, 10)), (220.0, 220.0, 250.0)
     recipe = Recipe(infill=1.0)
-    s = answer.strength(part, beam_duty((0, 0, -20)), recipe, material("PETG"), 2000, exactly=True)
+    s = solving.strength(part, beam_duty((0, 0, -20)), recipe, material("PETG"), 2000, exactly=True)
     under = answer.ground(part, recipe, bed, 300)
     a = answer.orientations(part, beam_duty((0, 0, -20)), s, bed, 300)
     b = answer.orientations(part, beam_duty((0, 0, -20)), s, bed, known=under)

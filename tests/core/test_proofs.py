@@ -9,7 +9,7 @@ from knollside.core.mesh.features import find_features
 from knollside.core.model import DesignCase, ForceLoad, LoadCase, Mesh, Recipe, fixture_of
 from knollside.core.strength import recover
 from knollside.core.strength.element import Brick, isotropic, shape
-from knollside.core.strength.field import solve
+from knollside.core.strength.field import Medium, solve
 from knollside.core.strength.grid import CORNERS, Grid, make_grid
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.multigrid import Operator
@@ -32,7 +32,7 @@ def operator_of(grid: Grid, element: Brick, scale: np.ndarray, held: dict[int, n
 
 
 def run(mesh: Mesh, what: DesignCase, cells: int, **more):  # type: ignore[no-untyped-def]
-    return solve(mesh, find_features(mesh), what, E, cells, **more)
+    return solve(mesh, find_features(mesh), what, Medium(E, **more), cells)
 
 
 def test_plate_with_a_hole_concentrates_stress_as_heywood_says() -> None:

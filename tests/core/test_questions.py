@@ -324,3 +324,20 @@ def test_what_is_kept_is_bounded_and_known_by_its_key_alone() -> None:
         answerer(ReadMesh(MeshKey("0" * 64)))
     assert isinstance(hash(made[0]), int) and made[0] == MeshKey(made[0].fingerprint) and made[0] != made[1]
     assert issubclass(MeshKey, Keyed)
+
+
+def test_progress_of_nested_questions_runs_from_nought_to_one_and_never_back() -> None:
+    meshes = Meshes()
+    key = meshes.put(box(60, 12, 10))
+    it = Part(key, names_of_new(key, Answerer(meshes)(ReadMesh(key)).facts))
+    case = LoadCase(name="a", loads=(ForceLoad(at=(60, 6, 5), force_N=(0, 0, -30)),))
+    s = Stated(design_case=DesignCase(fixtures=(FixedFixture(at=(0, 6, 5)),), cases=(case,)))
+    told: list[float] = []
+    ask = Answerer(meshes)
+    ask.use(lambda share, words: told.append(share))
+    ask(settling.Settle(asked.ask_orientations(asked.ask_strength(it, s, 600), s, 20)))
+    assert len(told) > 10 and min(told) >= 0 and max(told) <= 1
+    back = np.diff(told).min()
+    assert back >= -1e-9, f"it went back by {-back:.3f}"
+    # The first rating has two fifths of the whole, the grids half.
+    assert max(np.diff(told)) < 0.55 and told[-1] > 0.85

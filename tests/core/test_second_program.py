@@ -11,7 +11,7 @@ from skfem.helpers import ddot, sym_grad, trace
 
 from knollside.core.mesh.features import find_features
 from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh
-from knollside.core.strength.field import POISSON, solve
+from knollside.core.strength.field import POISSON, Medium, solve
 
 E = 2000.0
 LAM, MU = E * POISSON / ((1 + POISSON) * (1 - 2 * POISSON)), E / (2 * (1 + POISSON))
@@ -46,7 +46,9 @@ def theirs(bricks, held, loaded, force: np.ndarray, at: np.ndarray) -> np.ndarra
 def ours(part: Mesh, held: tuple[float, ...], loaded: tuple[float, ...], force, at, cells: int) -> np.ndarray:  # type: ignore[no-untyped-def]
     case = LoadCase(name="a", loads=(ForceLoad(at=loaded, force_N=tuple(force)),))
     design_case = DesignCase(fixtures=(FixedFixture(at=held),), cases=(case,))
-    return np.asarray(solve(part, find_features(part), design_case, E, cells, probes=np.asarray(at)).probed[0, :, :3])
+    return np.asarray(
+        solve(part, find_features(part), design_case, Medium(E), cells, probes=np.asarray(at)).probed[0, :, :3]
+    )
 
 
 @pytest.mark.parametrize("force", [(0.0, 0.0, -20.0), (0.0, 20.0, 0.0), (300.0, 0.0, 0.0)])

@@ -3,6 +3,7 @@
 import manifold3d as m3
 import numpy as np
 import pytest
+import solving
 from conftest import box, mesh_of
 
 from knollside.core.job import answer
@@ -21,7 +22,7 @@ from knollside.core.model import (
     Surroundings,
 )
 from knollside.core.recipe.price import PrinterMotion
-from knollside.core.strength.field import EDGE, StressField, probe_spots, solve
+from knollside.core.strength.field import EDGE, Medium, StressField, probe_spots, solve
 from knollside.core.strength.grid import make_grid
 from knollside.core.strength.rating import rate, rate_points
 from knollside.core.strength.skin import Skin, cell_scale
@@ -38,7 +39,7 @@ def pushed(at: tuple, force: tuple, held: tuple = (0, 5, 5), **more: object) -> 
 
 
 def field_of(mesh: Mesh, design_case: DesignCase, cells: int = 6000, **more) -> StressField:  # type: ignore[no-untyped-def]
-    return solve(mesh, find_features(mesh), design_case, E, cells, **more)
+    return solve(mesh, find_features(mesh), design_case, Medium(E), cells, **more)
 
 
 def test_roofs_and_floors_of_the_shell_follow_the_build_direction() -> None:
@@ -63,7 +64,7 @@ def test_roofs_and_floors_of_the_shell_follow_the_build_direction() -> None:
 def test_the_log_has_no_gaps_and_its_least_is_the_reserve() -> None:
     design_case = pushed((100, 5, 5), (0, 0, -10))
     part = answer.read_part(box(100, 10, 10))
-    s = answer.strength(part, design_case, SOLID, PETG, 4000)
+    s = solving.strength(part, design_case, SOLID, PETG, 4000)
     log = answer.layer_log(part, s, (1.0, 0.0, 0.0))
     inner = log.heights > 5
     assert np.isfinite(log.peak[inner]).all() and np.isfinite(log.nominal[inner]).all()
@@ -78,7 +79,7 @@ def test_the_log_has_no_gaps_and_its_least_is_the_reserve() -> None:
 def test_the_bent_part_follows_the_beam() -> None:
     design_case = pushed((100, 5, 5), (0, 0, -10))
     part = answer.read_part(box(100, 10, 10))
-    s = answer.strength(part, design_case, SOLID, PETG, 4000)
+    s = solving.strength(part, design_case, SOLID, PETG, 4000)
     bend, most, case = answer.bend_of(part, s)
     tip = 10 * 100**3 / (3 * E * 10**4 / 12) * (1 + 0.6 * 1.35 / 100)
     end = part.mesh.vertices[:, 0] > 99
@@ -154,12 +155,12 @@ def test_cures_take_in_recipe_place_and_corner() -> None:
         surroundings=Surroundings(temperature_c=50),
     )
     part = answer.read_part(mesh_of(angle))
-    s = answer.strength(part, design_case, Recipe(walls=2, infill=0.2), PETG, 12_000)
+    s = solving.strength(part, design_case, Recipe(walls=2, infill=0.2), PETG, 12_000)
     ranking = answer.orientations(part, design_case, s, BED, 200)
     orientation = next(w for w in ranking.orientations if abs(w.direction[2]) > 0.99)
     assert orientation.reserve.value < s.target
     log = answer.layer_log(part, s, orientation.direction)
-    board = answer.boards(part, s, orientation.direction, PrinterMotion(), Range(1, 0.9, 1.1))
+    board = solving.boards(part, s, orientation.direction, PrinterMotion(), Range(1, 0.9, 1.1))
     found = remedies(part, design_case, s, ranking, orientation, log, board)
     kinds = {c.kind: c for c in found}
     assert {"way", "recipe"} <= set(kinds) and {"thicken", "load"} & set(kinds)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import manifold3d as m3
 import numpy as np
 import pytest
+import solving
 from conftest import box, mesh_of
 
 from knollside.core.lay.strata import Strata, lay_strata
@@ -190,7 +191,7 @@ def test_a_way_that_another_beats_in_everything_is_told() -> None:
         fixtures=(FixedFixture(at=(5, 10, 0)),),
         cases=(LoadCase(name="a", loads=(ForceLoad(at=(30, 10, 18), force_N=(0, 0, -20)),)),),
     )
-    s = answer.strength(part, design_case, R.model_copy(update={"infill": 1.0}), material("PETG"), 3000, exactly=True)
+    s = solving.strength(part, design_case, R.model_copy(update={"infill": 1.0}), material("PETG"), 3000, exactly=True)
     orientations = answer.orientations(part, design_case, s, (220, 220, 250), 100).orientations
     at = R, PAYS, material("PETG"), PrinterMotion(), Range(1, 0.9, 1.1)
     made = unbeaten([column(mesh, part.features, {}, (), w, *at) for w in orientations[:4]])

@@ -24,7 +24,7 @@ from knollside.core.model import (
 )
 from knollside.core.strength.condense import read_stress
 from knollside.core.strength.element import Brick, filled_spots, isotropic, layered
-from knollside.core.strength.field import POISSON, StressField, solve
+from knollside.core.strength.field import POISSON, Medium, StressField, solve
 from knollside.core.strength.grid import CORNERS, make_grid
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.rating import rate, sphere
@@ -45,7 +45,7 @@ def case(
 
 
 def run(mesh: Mesh, what: DesignCase, cells: int = 4000, **more) -> StressField:  # type: ignore[no-untyped-def]
-    return solve(mesh, find_features(mesh), what, E, cells, **more)
+    return solve(mesh, find_features(mesh), what, Medium(E), cells, **more)
 
 
 def test_the_element_passes_the_patch_test() -> None:
@@ -156,7 +156,7 @@ def test_early_exit_is_the_full_rating_to_the_bit(arm: Mesh) -> None:
         fixtures=tuple(FixedFixture(feature=f"hole-{i}") for i in (1, 2, 3, 4)),
         cases=(case((0, 0, -88), (120, 0, 78)), case((0, 60, 0), (146, 0, 84), knocked=True)),
     )
-    field = solve(arm, features, what, E, 8000)
+    field = solve(arm, features, what, Medium(E), 8000)
     limits = tuple(allowables(material("PETG"), Surroundings(), c) for c in what.cases)
     quick, full = rate(field, limits, sphere(300)), rate(field, limits, sphere(300), early=False)
     assert np.array_equal(quick.reserve, full.reserve) and np.array_equal(

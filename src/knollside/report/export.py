@@ -9,12 +9,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from knollside.core.fit.correction import Correction
-from knollside.core.job.answer import laid, price_of
+from knollside.core.job.answer import laid
 from knollside.core.material.allowables import target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
 from knollside.core.model import DesignCase, PrinterFacts, Range, Recipe, Refused
+from knollside.core.recipe.board import PlainPricer
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run.preflight import cautions, preflight
 from knollside.report.sheet import Sheet, sheet_html, sheet_pdf
@@ -51,7 +52,8 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
         told.direction,
         told.design_case,
     )
-    cost = price_of(edited.mesh, direction, recipe, card, PrinterMotion(), told.factor)
+    # Priced as the window prices it: one number for one thing.
+    cost = PlainPricer(edited.mesh, card, direction, PrinterMotion(), told.factor, recipe).price(recipe)
     height = float(laid(edited.mesh, direction).size[2])
     settings = [
         ("Printer", f"{printer.name}, {printer.nozzle_mm:g} mm nozzle"),

@@ -32,22 +32,18 @@ from knollside.core.model import (
     DesignCase,
     Feature,
     Mesh,
-    Orientation,
     PrinterFacts,
     Range,
     Recipe,
     rotation_to_up,
 )
-from knollside.core.recipe.board import Board, Pricer, trade_board
+from knollside.core.recipe.board import Pricer
 from knollside.core.recipe.choose import MaterialChoice, Reach, rank_materials
-from knollside.core.recipe.layer_areas import layer_areas, use_of
-from knollside.core.recipe.price import Price, PrinterMotion, price
-from knollside.core.strength.field import POISSON, StressField, Tick, refuse_unready, solve
+from knollside.core.recipe.price import PrinterMotion
+from knollside.core.strength.field import CellSize, Medium, StressField, Tick, solve
 from knollside.core.strength.mesh_size import MeshSize, choose_mesh_size
-from knollside.core.strength.rating import point_reserves, rate
+from knollside.core.strength.rating import point_reserves
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
-from knollside.core.strength.skin import skin_of
-from knollside.core.strength.superpose import mix, plan_of
 
 CELLS = 50_000
 
@@ -99,60 +95,25 @@ class Solved:
 def solve_part(
     part: PartFacts,
     design_case: DesignCase,
-    recipe: Recipe,
-    modulus: float,
+    medium: Medium,
     cells: int = CELLS,
-    direction: tuple[float, float, float] | None = None,
-    tick: Tick | None = None,
-    probes: Array | None = None,
+    *,
     exactly: bool = False,
-    poisson: float = POISSON,
     cell_mm: float | None = None,
+    probes: Array | None = None,
+    tick: Tick | None = None,
 ) -> Solved:
-    """Solve a duty's cases once. With a ``direction`` the shell has tops and walls of that way; ``probes`` are read
-    besides. About ``cells`` cells, more where the part asks for it, unless ``exactly`` or ``cell_mm`` is said."""
-    skin = skin_of(recipe, direction)
-    fine = None if exactly or not part.soundness.sound else choose_mesh_size(part.mesh, cells, skin)
+    """Solve a design case's loads once; ``probes`` (p, 3) are read besides. About ``cells`` cells, more where the part
+    asks for it, unless ``exactly`` or ``cell_mm`` is said."""
+    fine = None if exactly or not part.soundness.sound else choose_mesh_size(part.mesh, cells, medium.skin)
     size = cell_mm or (fine.size if fine is not None else None)
-    found = solve(
-        part.mesh,
-        part.features,
-        design_case,
-        modulus,
-        cells,
-        skin,
-        tick=tick,
-        cell_size=size,
-        probes=probes,
-        poisson=poisson,
-    )
+    grid = cells if size is None else CellSize(size)
+    found = solve(part.mesh, part.features, design_case, medium, grid, tick, probes)
     # Between bodies a lost gap is refused by count; within one it can only be spoken of.
     unseen = fine.warning(found.cell) if fine is not None and part.soundness.bodies == 1 else None
     if unseen is not None:
         found = replace(found, notes=(*found.notes, unseen))
     return Solved(found, fine)
-
-
-def strength(
-    part: PartFacts,
-    design_case: DesignCase,
-    recipe: Recipe,
-    card: Material,
-    cells: int = CELLS,
-    orientation: Orientation | None = None,
-    tick: Tick | None = None,
-    probes: Array | None = None,
-    exactly: bool = False,
-) -> Strength:
-    """The stress of a duty, as sums of unit answers, held against its limits; see :func:`solve_part`."""
-    # Asked first: a material or a duty that cannot be judged refuses before any solving.
-    limits_of(design_case, card)
-    refuse_unready(part.mesh, design_case)
-    plan = plan_of(design_case.fixtures, design_case.cases)
-    rows = design_case.model_copy(update={"cases": plan.rows})
-    direction = None if orientation is None else orientation.direction
-    found = solve_part(part, rows, recipe, card.modulus.value, cells, direction, tick, probes, exactly)
-    return replace(strength_of(mix(found.field, plan), design_case, recipe, card), mesh_size=found.mesh_size)
 
 
 def strength_of(field: StressField, design_case: DesignCase, recipe: Recipe, card: Material) -> Strength:
@@ -312,18 +273,6 @@ def pricer(
     return Pricer(part.mesh, s.field, s.limits, s.recipe, s.card, direction, printer_motion, factor, nozzle)
 
 
-def boards(
-    part: PartFacts,
-    s: Strength,
-    direction: tuple[float, float, float],
-    printer_motion: PrinterMotion,
-    factor: Range,
-    nozzle: float = 0.4,
-    tick: Tick | None = None,
-) -> Board:
-    return trade_board(pricer(part, s, direction, printer_motion, factor, nozzle), s.recipe, s.target, nozzle, tick)
-
-
 def materials(
     s: Strength,
     design_case: DesignCase,
@@ -336,45 +285,6 @@ def materials(
     """Every card held against the duty; ``as_printed`` and ``doubt`` as in rank_materials."""
     reach = Reach(int(printer.nozzle_max_c), int(printer.bed_max_c), printer.enclosed, printer.hard_nozzle)
     return rank_materials(s.field, design_case, direction, reach, cards, as_printed, doubt)
-
-
-def price_of(
-    mesh: Mesh,
-    direction: tuple[float, float, float],
-    recipe: Recipe,
-    card: Material,
-    printer_motion: PrinterMotion,
-    factor: Range,
-) -> Price:
-    """Grams and hours of one recipe for one way."""
-    areas = layer_areas(mesh, direction, recipe.layer_height, tuple({recipe.tops, recipe.bottoms}))
-    return price(areas.thickness, use_of(areas, recipe), recipe, card, printer_motion, factor)
-
-
-@dataclass(frozen=True)
-class Verified:
-    """The chosen way and recipe solved again with its own shell and core."""
-
-    quick: Range
-    solved: Range
-    movement: float
-    strength: Strength
-
-
-def verify(
-    part: PartFacts,
-    design_case: DesignCase,
-    recipe: Recipe,
-    card: Material,
-    orientation: Orientation,
-    quick: Range,
-    cells: int = CELLS,
-    tick: Tick | None = None,
-) -> Verified:
-    """Solve the chosen recipe with tops, walls and infill as that way makes them."""
-    s = strength(part, design_case, recipe, card, cells, orientation, tick)
-    rating = rate(s.field, s.limits, np.array([orientation.direction]))
-    return Verified(quick, rating.range_of(0), s.field.greatest_movement, s)
 
 
 def laid(mesh: Mesh, direction: tuple[float, float, float]) -> Mesh:

@@ -83,8 +83,10 @@ class ShellMap:
         solid = inner.sum(axis=(1, 2, 3)) - core
         passes = (a[:, : recipe.walls].sum(axis=(2, 3)) > 0).sum(axis=1)
         loops = self.loops[:, 0] * (passes > 0) + self.loops[:, 1] * np.maximum(passes - 1, 0)
-        # One line's breadth inside the walls, over that breadth, is the edge of what they leave.
-        edge = a[:, recipe.walls].sum(axis=(1, 2)) / self.line
+        # A line's breadth on either side of the innermost wall's inner face, over that breadth, is its length: on one
+        # side alone the raster favours one of two neighbouring rings.
+        rings = a[:, max(recipe.walls - 1, 0) : recipe.walls + 1].sum(axis=(2, 3))
+        edge = rings.mean(axis=1) / self.line * (rings[:, -1] > 0)
         return LayerUse(wall, solid, core, wall / self.line, loops, edge)
 
 

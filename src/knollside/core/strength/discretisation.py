@@ -9,7 +9,7 @@ import numpy as np
 
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, DesignCase, Feature, Mesh, Range, Recipe, Refused, same_direction
-from knollside.core.strength.field import StressField, Tick, solve
+from knollside.core.strength.field import Medium, StressField, Tick, solve
 from knollside.core.strength.hot_spots import hot_spots
 from knollside.core.strength.mesh_size import WallDepth, wall_at
 from knollside.core.strength.rating import rate
@@ -144,7 +144,8 @@ def solve_layered(
     """One way with Ez/E = 0.85 and the shell that way makes."""
     n = np.asarray(direction, float)
     skin = skin_of(recipe, direction)
-    again = solve(mesh, features, design_case, field.modulus, field.cells, skin, (ACROSS, n), tick)
+    medium = Medium(field.modulus, skin=skin, layers=(ACROSS, n))
+    again = solve(mesh, features, design_case, medium, field.cells, tick)
     quick = float(rate(field, limits, n[None]).reserve[0])
     rated = rate(again, limits, n[None])
     worst = next((p for p in hot_spots(again, limits, n, 3) if not p.at_support), None)

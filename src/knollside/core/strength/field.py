@@ -112,34 +112,46 @@ def place_feature(mesh: Mesh, features: tuple[Feature, ...], place: Placed) -> F
     return feature_at(mesh, features, place.at)
 
 
+@dataclass(frozen=True)
+class Medium:
+    """What the part is made of, as a solve sees it: ``modulus`` MPa in the layer; ``skin`` blends walls and infill
+    into the cells; ``layers`` = (Ez/E, build direction) for the layered re-solve."""
+
+    modulus: float
+    poisson: float = POISSON
+    skin: Skin | None = None
+    layers: tuple[float, Array] | None = None
+
+
+@dataclass(frozen=True)
+class CellSize:
+    """Cells of about so many mm, in place of about so many cells."""
+
+    mm: float
+
+
 def solve(
     mesh: Mesh,
     features: tuple[Feature, ...],
     design_case: DesignCase,
-    modulus: float,
-    cells: int = 50_000,
-    skin: Skin | None = None,
-    layers: tuple[float, Array] | None = None,
+    medium: Medium,
+    cells: int | CellSize = 50_000,
     tick: Tick | None = None,
-    cell_size: float | None = None,
     probes: Array | None = None,
-    poisson: float = POISSON,
 ) -> StressField:
-    """Solve linear elasticity (docs/methods.md 1.1) for every load case.
+    """Solve linear elasticity (docs/methods.md 1.1) for every load case; ``probes`` (p, 3) are places to read besides.
 
-    ``modulus`` MPa in the layer; ``skin`` blends walls and infill into the cells;
-    ``layers`` = (Ez/E, build direction) for the layered re-solve; ``probes`` (p, 3)
-    are places to read besides. Raises :class:`Refused` with the reason: not closed,
-    not held, loose, unloaded, too thin.
+    Raises :class:`Refused` with the reason: not closed, not held, loose, unloaded, too thin.
     """
     began = time.perf_counter()
     say: Tick = tick or (lambda share, text: None)
     say(0.02, "looking at the part")
     refuse_unready(mesh, design_case)
     say(0.06, "laying the grid")
-    set_out = _set_out(mesh, features, design_case, cells, cell_size)
+    set_out = _set_out(mesh, features, design_case, cells)
     work, grid, constraints = set_out.work, set_out.grid, [c for c, _ in set_out.held]
-    c = isotropic(modulus, poisson) if layers is None else layered(modulus, poisson, layers[0], layers[1])
+    modulus, skin, layers = medium.modulus, medium.skin, medium.layers
+    c = isotropic(modulus, medium.poisson) if layers is None else layered(modulus, medium.poisson, *layers)
     element = Brick(grid.size, c)
     scale = np.ones(len(grid.cells)) if skin is None else cell_scale(work, grid, skin)
     say(0.10, "setting up the solve")
@@ -191,15 +203,13 @@ class _SetOut:
     asked: float
 
 
-def _set_out(
-    mesh: Mesh, features: tuple[Feature, ...], design_case: DesignCase, cells: int, cell_size: float | None
-) -> _SetOut:
+def _set_out(mesh: Mesh, features: tuple[Feature, ...], design_case: DesignCase, cells: int | CellSize) -> _SetOut:
     fixtures = [(h, place_feature(mesh, features, h)) for h in design_case.fixtures]
     pushed = [[(ld, place_feature(mesh, features, ld)) for ld in case.loads] for case in design_case.cases]
     work, keep, notes = _held_bodies(mesh, [f for _, f in fixtures], [f for row in pushed for _, f in row])
     renumber = np.full(len(mesh.faces), -1, np.int64)
     renumber[keep] = np.arange(len(keep))
-    asked = cell_size or choose_size(work, cells)
+    asked = cells.mm if isinstance(cells, CellSize) else choose_size(work, cells)
     grid = make_grid(work, asked)
     refuse_if_short(len(grid.cells))
     _refuse_pieces(work, grid)

@@ -155,12 +155,13 @@ class Operator:
         norm[norm == 0] = 1.0
         x = np.zeros_like(b) if start is None else np.atleast_2d(start).copy()
         r = b - self.apply(x) if start is not None else b.copy()
-        p, rz = np.zeros_like(b), np.ones_like(norm)
+        p, rz, least = np.zeros_like(b), np.ones_like(norm), 1.0
         for k in range(limit + 1):
             size = np.linalg.norm(r, axis=1, keepdims=True)
             error = float((size / norm).max())
             if tick is not None and k:
-                tick(min(0.99, np.log(max(error, tolerance)) / np.log(tolerance)))
+                least = min(least, error)  # it may rise before it falls
+                tick(min(0.99, np.log(max(least, tolerance)) / np.log(tolerance)))
             if error < tolerance:
                 return x.reshape(f.shape), k
             size[size == 0] = 1.0

@@ -27,9 +27,10 @@ from knollside.core.model import (
 from knollside.core.strength.discretisation import (
     widened,
 )
-from knollside.core.strength.field import POISSON, refuse_unready
+from knollside.core.strength.field import POISSON, Medium, refuse_unready
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
 from knollside.core.strength.rating import sphere
+from knollside.core.strength.skin import skin_of
 from knollside.core.strength.superpose import mix, plan_of
 
 Vec = tuple[float, float, float]
@@ -80,18 +81,16 @@ class Solve(Question[Solved]):
     def answer(self, ask: Answerer) -> Solved:
         design_case = DesignCase(fixtures=self.fixtures, cases=self.rows, critical_mm=self.critical_mm)
         probes = np.array(self.probes) if self.probes else None
+        medium = Medium(self.modulus, self.poisson, skin_of(self.shell.recipe(), self.direction))
         return answer.solve_part(
             ask(self.part, 0.0, 0.05),
             design_case,
-            self.shell.recipe(),
-            self.modulus,
+            medium,
             self.cells,
-            self.direction,
-            ask.tick,
-            probes,
-            self.exactly,
-            self.poisson,
-            self.cell_mm,
+            exactly=self.exactly,
+            cell_mm=self.cell_mm,
+            probes=probes,
+            tick=ask.tick,
         )
 
 
@@ -123,11 +122,11 @@ class StrengthOf(Question[Strength]):
     def answer(self, ask: Answerer) -> Strength:
         # Asked first: a material or a duty that cannot be judged refuses before any solving.
         limits_of(self.design_case, self.card)
-        refuse_unready(ask(self.solve.part).mesh, self.design_case)
+        refuse_unready(ask(self.solve.part, 0.0, 0.05).mesh, self.design_case)
         plan = plan_of(self.solve.fixtures, self.cases)
         if plan.rows != self.solve.rows:
             raise ValueError("these cases are no sums of the rows that were solved")
-        found = ask(self.solve, 0.0, 0.99)
+        found = ask(self.solve, 0.05, 0.99)
         field = mix(found.field, plan)
         return replace(strength_of(field, self.design_case, self.recipe, self.card), mesh_size=found.mesh_size)
 
