@@ -27,8 +27,10 @@ from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import _unrivalled
 from knollside.core.mesh.slicer import cut, section_of
 from knollside.core.model import (
+    BearingLoad,
     BreakTest,
     DesignCase,
+    Feature,
     FixedFixture,
     ForceLoad,
     LoadCase,
@@ -36,10 +38,13 @@ from knollside.core.model import (
     Recipe,
     SupportSettings,
 )
+from knollside.core.recipe.board import Dot, _named
 from knollside.core.recipe.layer_areas import LayerUse
-from knollside.core.recipe.price import PrinterMotion, layer_seconds
+from knollside.core.recipe.price import Price, PrinterMotion, layer_seconds
+from knollside.core.strength.conditions import Spots
 from knollside.core.strength.field import Medium, solve
 from knollside.core.strength.hot_spots import hot_spots
+from knollside.core.strength.loads import forces_of
 from knollside.core.strength.resultants import Resultants, nominal_reserve
 
 PETG = material("PETG")
@@ -172,6 +177,8 @@ def test_a_weak_place_at_a_support_is_kept_a_place_and_a_strong_one_is_not() -> 
         told = hot_spots(replace(field, excluded=near), limits, np.array([0.0, 0.0, 1.0]), 2)
         assert len(told) == 2 and any(t.at_support for t in told) == kept
         assert told[0].reserve <= told[1].reserve
+    apart = np.linalg.norm(np.subtract(told[0].at, told[1].at))
+    assert 10.0 <= apart < 20.0  # a tenth of the part, and no more than that is passed over
     # Between the ends the reserve goes as one over the distance from the load.
     first, second = (t for t in told if not t.at_support)
     assert second.reserve / first.reserve == pytest.approx((100 - first.at[0]) / (100 - second.at[0]), rel=0.1)
@@ -194,3 +201,31 @@ def test_a_feature_with_a_near_rival_is_not_guessed() -> None:
     assert _unrivalled(np.array([[0.1, 0.3], [9.0, 9.0]])) == {}
     assert _unrivalled(np.array([[0.1, 0.36], [np.inf, np.inf]])) == {0: 0}
     assert _unrivalled(np.array([[0.1], [0.3]])) == {}
+
+
+def test_a_pin_presses_the_wall_of_its_hole_by_the_cosine_whatever_the_triangles() -> None:
+    """Spots at uneven angles, each standing for its own arc: pressure p cos(a), so force p cos(a) times the arc."""
+    edge = np.radians([-90, -70, -20, -5, 30, 80, 90, 140, 200, 270])
+    middle, arc = (edge[1:] + edge[:-1]) / 2, np.diff(edge)
+    normals = -np.c_[np.cos(middle), np.sin(middle), 0 * middle]  # out of the part, into the hole
+    spots = Spots(-5 * normals, normals, 5 * arc)
+    hole = Feature("hole-1", "hole", (0, 0, 0), (0, 0, 1), np.zeros(0, np.int64), diameter=10.0)
+    each = forces_of(BearingLoad(feature="hole-1", force_N=(30.0, 0.0, 0.0)), hole, spots)
+    pressing = np.maximum(np.cos(middle), 0)
+    whole = (pressing * np.cos(middle) * arc).sum()
+    assert each[:, 0] == pytest.approx(30 * pressing * np.cos(middle) * arc / whole)
+    assert each.sum(axis=0)[0] == pytest.approx(30.0)
+    assert each[:, 1] == pytest.approx(30 * pressing * np.sin(middle) * arc / whole)
+
+
+def test_the_frontier_is_what_nothing_lighter_beats() -> None:
+    """Dots made up, by a plain double loop instead of the sweep."""
+    rng = np.random.default_rng(4)
+    made = [
+        Dot(Recipe(walls=2), Range(v, 0.7 * v, 1.4 * v), Price(g, Range(1, 1, 1), 1.0, np.zeros(1)))
+        for v, g in zip(rng.uniform(0.5, 4, 60).tolist(), rng.uniform(20, 90, 60).tolist(), strict=True)
+    ]
+    for d, told in zip(made, _named(made, 2.0), strict=True):
+        lighter = [e for e in made if e.price.grams < d.price.grams]
+        beaten = any(e.reserve.value * 1.001 >= d.reserve.value for e in lighter)
+        assert told.frontier == (not beaten)

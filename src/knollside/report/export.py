@@ -87,7 +87,7 @@ def strength_words(told: SheetInputs) -> str:
     r, need = told.reserve, target_reserve(told.design_case)
     if r is None:
         return told.said or "No loads were stated; nothing is said about strength."
-    sure = "holds" if r.low >= need else "does not surely hold"
+    sure = "holds" if r.low >= need else "does not surely hold" if r.high >= need else "does not hold"
     words = f"Reserve {r.value:.1f} ({r.low:.1f} to {r.high:.1f}) where {need:.0f} is needed: it {sure}."
     return f"{words} {told.said}".strip()
 

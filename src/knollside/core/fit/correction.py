@@ -77,14 +77,27 @@ def correct(
     if inside and axis == "lying" and mate.shape == "round":
         drop = max(shift.value - learn(taken, kind, "plumb", drawn, setting).value, 0.0)
     if partner is not None:
-        return _printed_pair(feature, mate, partner, direction, taken, setting, windows, shift, axis, coat)
+        known = _Known(shift, axis, shift.sigma, coat)
+        return _printed_pair(feature, mate, partner, direction, taken, setting, windows, known)
     want = target(mate, inside, drawn, windows)
     bare = want.moved((1 if inside else -1) * 2 * coat.mm) if coat is not None else want
     # So its two sizes lie to either side of what is wanted.
     printed = bare.size + drop / 2
     to = _drawn_for(printed, taken, kind, axis, drawn, setting)
     sigma = math.hypot(shift.sigma, 2 * coat.sigma if coat is not None else 0.0)
-    return _made(feature, to, printed, bare, shift, axis, sigma, coat, drop=drop)
+    return _made(feature, to, printed, bare, _Known(shift, axis, sigma, coat, drop))
+
+
+@dataclass(frozen=True)
+class _Known:
+    """How one feature prints: its shift on its axis, the doubt of one more print (``sigma``), its coat of paint, and
+    how much less a lying hole measures from top to bottom (``drop``)."""
+
+    shift: Shift
+    axis: str
+    sigma: float
+    coat: Coat | None
+    drop: float = 0.0
 
 
 def _inside(f: Feature) -> bool:
@@ -102,19 +115,9 @@ def _drawn_for(
     return to
 
 
-def _made(
-    f: Feature,
-    to: float,
-    then: float,
-    want: Target,
-    shift: Shift,
-    axis: str,
-    sigma: float,
-    coat: Coat | None,
-    partner: str = "",
-    drop: float = 0.0,
-) -> Correction:
+def _made(f: Feature, to: float, then: float, want: Target, known: _Known, partner: str = "") -> Correction:
     inside, drawn = _inside(f), float(f.diameter or 0.0)
+    shift, sigma, drop = known.shift, known.sigma, known.drop
     return Correction(
         f.id,
         drawn,
@@ -126,13 +129,13 @@ def _made(
         then,
         want,
         shift,
-        axis,
+        known.axis,
         sigma,
         shift.freedom,
         odds(want, drawn + shift.value, sigma, shift.freedom, inside, drop),
         odds(want, then, sigma, shift.freedom, inside, drop),
         partner,
-        coat,
+        known.coat,
     )
 
 
@@ -144,10 +147,9 @@ def _printed_pair(
     taken: tuple[Measurement, ...],
     setting: PrintSetting | None,
     windows: Windows | None,
-    shift: Shift,
-    axis: str,
-    coat: Coat | None,
+    known: _Known,
 ) -> Correction:
+    shift, coat = known.shift, known.coat
     if partner.diameter is None or (f.kind == "pin") == (partner.kind == "pin"):
         raise Refused(f"{f.title} and {partner.title} are not a hole and a pin; one must go into the other.")
     inside = _inside(f)
@@ -164,7 +166,7 @@ def _printed_pair(
     whole = middle - (float(f.diameter or 0.0) + shift.value)
     sigma = math.hypot(math.hypot(shift.sigma, other.sigma), 4 * coat.sigma if coat is not None else 0.0)
     to = float(f.diameter or 0.0) + whole * share
-    made = _made(f, to, to + shift.value, want, shift, axis, sigma, coat, partner.id)
+    made = _made(f, to, to + shift.value, want, replace(known, sigma=sigma), partner.id)
     if share == 1.0:
         return made
     # The partner takes its own share, so that afterwards the gap, not this side alone, is in the middle.

@@ -66,7 +66,7 @@ class VerdictLine(QWidget):
 
     def _middle(self) -> QVBoxLayout:
         middle = QVBoxLayout()
-        middle.setSpacing(3)
+        middle.setSpacing(1)
         middle.addWidget(self.title)
         middle.addWidget(self.body)
         middle.addStretch(1)

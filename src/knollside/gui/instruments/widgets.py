@@ -141,8 +141,9 @@ class Dropdown(QComboBox):
         self.setMinimumContentsLength(letters)
 
     def put(self, data: object) -> None:
+        """Show the option of that data; none at all, rather than another, where there is no such option."""
         i = next((i for i in range(self.count()) if self.itemData(i) == data), -1)
-        if i >= 0 and i != self.currentIndex():
+        if i != self.currentIndex():
             self.blockSignals(True)
             self.setCurrentIndex(i)
             self.blockSignals(False)

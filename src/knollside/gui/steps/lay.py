@@ -228,7 +228,8 @@ class LayStep(Step):
             return Standing(Mark.HALF if chosen else Mark.OPEN, words)
         if part.orientation is None:
             n = sum(w.holds for w in ranked.ranking.orientations)
-            return Standing(Mark.HALF, f"{n} way{'s' if n != 1 else ''} hold{'s' if n == 1 else ''}. Yours to choose.")
+            words = f"{n or 'No'} way{'s' if n > 1 else ''} hold{'s' if n < 2 else ''}."
+            return Standing(Mark.HALF, f"{words} Yours to choose.")
         if here is None:
             return Standing(Mark.HALF, "Chosen, off the short list.")
         if ranked.strength.withheld:
