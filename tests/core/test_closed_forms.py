@@ -17,6 +17,7 @@ from conftest import box, mesh_of
 from knollside.core.fit.hardware import catalogue
 from knollside.core.fit.play import running_in
 from knollside.core.lay.bed_adhesion import bed_adhesion
+from knollside.core.lay.orientations import _gives_up
 from knollside.core.lay.stability import Footing
 from knollside.core.lay.strata import Free, Strata, lay_strata
 from knollside.core.lay.supports import BRIDGE_MM, SIDE_GAP, _risk, _without, regions
@@ -25,7 +26,9 @@ from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import _unrivalled
+from knollside.core.mesh.load import load_bytes
 from knollside.core.mesh.slicer import cut, section_of
+from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import (
     BearingLoad,
     BreakTest,
@@ -36,8 +39,10 @@ from knollside.core.model import (
     LoadCase,
     Range,
     Recipe,
+    Refused,
     SupportSettings,
 )
+from knollside.core.proof.section import section_plane
 from knollside.core.recipe.board import Dot, _named
 from knollside.core.recipe.layer_areas import LayerUse
 from knollside.core.recipe.price import Price, PrinterMotion, layer_seconds
@@ -229,3 +234,31 @@ def test_the_frontier_is_what_nothing_lighter_beats() -> None:
         lighter = [e for e in made if e.price.grams < d.price.grams]
         beaten = any(e.reserve.value * 1.001 >= d.reserve.value for e in lighter)
         assert told.frontier == (not beaten)
+
+
+def test_a_binary_mesh_is_as_long_as_its_count_says() -> None:
+    whole = stl_bytes(box(3, 4, 5))
+    assert load_bytes(whole, "a.stl").mesh.volume == pytest.approx(60)
+    with pytest.raises(Refused, match="promises 12 triangles and holds 11"):
+        load_bytes(whole[:-1], "a.stl")
+    with pytest.raises(Refused, match="holds no triangles"):
+        load_bytes(whole[:80] + bytes(4), "a.stl")
+
+
+def test_what_a_way_gives_up_is_said_from_where_it_matters_on() -> None:
+    def said(overhang: float = 0.0, **more: float) -> str:
+        of = {"contact": 400.0, "margin": 5.0, "lean": 0.5, "height": 20.0, "layers": 100, "fits": True} | more
+        return _gives_up(Footing(outline=shapely.Polygon(), turn=np.eye(3), **of), overhang)
+
+    assert said() == said(overhang=29.9) == "Needs no support."
+    assert said(overhang=130.0) == "1.3 cm² leans too far; support it."
+    assert said(fits=False).startswith("Too large for the bed") and said(margin=-1.0) == "Tips over without help."
+    assert said(lean=0.24) == "Stands narrow; give it a brim."
+    assert said(contact=29.0).startswith("Next to nothing") and said(contact=29.0, height=4.9) == "Needs no support."
+
+
+def test_a_section_is_cut_where_its_plane_says_however_long_the_normal() -> None:
+    """Of a block 10 mm high, n . x >= d leaves what lies beyond d over the length of n."""
+    for normal, offset, left in (((0, 0, 1), 4.0, 0.6), ((0, 0, 2), 8.0, 0.6), ((0, 0, -0.5), -2.0, 0.4)):
+        got = section_plane(box(20, 10, 10), (), np.array(normal, float), offset)
+        assert got.share == pytest.approx(left)

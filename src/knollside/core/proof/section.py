@@ -41,8 +41,8 @@ def section_box(mesh: Mesh, features: tuple[Feature, ...], margin: float = 4.0) 
 
 def section_plane(mesh: Mesh, features: tuple[Feature, ...], normal: Array, offset: float) -> Section:
     """What of the part lies on the far side of a plane (normal . x >= offset, mm)."""
-    n = np.asarray(normal, float) / np.linalg.norm(normal)
-    kept = solid_of(mesh).trim_by_plane(tuple(n), float(offset))
+    length = float(np.linalg.norm(normal))
+    kept = solid_of(mesh).trim_by_plane(tuple(np.asarray(normal, float) / length), float(offset) / length)
     return _made(mesh, kept, features, mesh.bounds)
 
 
