@@ -68,22 +68,24 @@ def changes_of(path: Path) -> Iterator[Change]:
     def at(line: int, column: int) -> int:
         return len(source.encode()[: starts[line - 1] + column].decode())
 
-    def visit(node: ast.AST) -> Iterator[Change]:
+    def visit(node: ast.AST, compared: bool = False) -> Iterator[Change]:
+        # A bound that something is compared with is a tolerance: half as much again is seldom another answer.
+        compared = compared or isinstance(node, ast.Compare)
         if isinstance(node, ast.Raise | ast.JoinedStr | ast.Assert | ast.AnnAssign) or _is_told(node):
             return
         if isinstance(node, ast.BinOp) and type(node.op) in _SWAPS:
             yield from between(node.left, node.right, *_SWAPS[type(node.op)])
         if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in _SWAPS:
             yield from between(node.left, node.comparators[0], *_SWAPS[type(node.ops[0])])
-        if isinstance(node, ast.Constant) and type(node.value) is float and node.value not in (0.0, 1.0):
+        if not compared and isinstance(node, ast.Constant) and type(node.value) is float and node.value not in (0, 1):
             a, b = at(node.lineno, node.col_offset), at(node.end_lineno or 0, node.end_col_offset or 0)
             if not 0 < abs(node.value) < 1e-5:
-                yield Change(path, node.lineno, a, b, repr(node.value * 1.5))
+                yield Change(path, node.lineno, a, b, repr(node.value * 2))
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in ("min", "max"):
             a = at(node.func.lineno, node.func.col_offset)
             yield Change(path, node.lineno, a, a + 3, "max" if node.func.id == "min" else "min")
         for child in ast.iter_child_nodes(node):
-            yield from visit(child)
+            yield from visit(child, compared)
 
     def between(left: ast.expr, right: ast.expr, old: str, new: str) -> Iterator[Change]:
         a, b = at(left.end_lineno or 0, left.end_col_offset or 0), at(right.lineno, right.col_offset)

@@ -14,6 +14,7 @@ import pytest
 import shapely
 from conftest import box, mesh_of
 
+from knollside.core.fit.flaring import learn_flare
 from knollside.core.fit.hardware import catalogue
 from knollside.core.fit.play import running_in
 from knollside.core.lay.bed_adhesion import bed_adhesion
@@ -37,11 +38,14 @@ from knollside.core.model import (
     FixedFixture,
     ForceLoad,
     LoadCase,
+    Measurement,
     Range,
     Recipe,
     Refused,
     SupportSettings,
 )
+from knollside.core.proof.bar import hole_and_pin_bar
+from knollside.core.proof.couples import snap_arms
 from knollside.core.proof.section import section_plane
 from knollside.core.recipe.board import Dot, _named
 from knollside.core.recipe.layer_areas import LayerUse
@@ -262,3 +266,30 @@ def test_a_section_is_cut_where_its_plane_says_however_long_the_normal() -> None
     for normal, offset, left in (((0, 0, 1), 4.0, 0.6), ((0, 0, 2), 8.0, 0.6), ((0, 0, -0.5), -2.0, 0.4)):
         got = section_plane(box(20, 10, 10), (), np.array(normal, float), offset)
         assert got.share == pytest.approx(left)
+
+
+def test_a_flare_is_a_tenth_of_a_typical_one_and_all_that_was_measured() -> None:
+    """Feet of 5 mm: outsides come out 0.04 mm larger there, the rest is twice the flare (Student's t by its table)."""
+    flares = [0.12, 0.16, 0.20]
+    feet = [Measurement(kind="foot", axis="upright", drawn=5.0, printed=5.04 + 2 * f) for f in flares]
+    got = learn_flare(feet)
+    middle = (0.1 * 0.15 + sum(flares)) / 3.1
+    spread = math.sqrt((0.025**2 + sum((f - middle) ** 2 for f in flares)) / 3)
+    assert got.value == pytest.approx(middle)
+    assert got.high - got.value == pytest.approx(2.3534 * spread / math.sqrt(3), rel=1e-4)
+    # One foot alone keeps the table's doubt: (0.30 - 0.05) / 2.
+    one = learn_flare(feet[:1])
+    assert (one.value - one.low, one.high - one.value) == (pytest.approx(0.125), pytest.approx(0.125))
+
+
+def test_three_snap_arms_stand_clear_of_each_other_on_one_base() -> None:
+    """Roark: strain = 1.5 t y / L2; room for the widest of them between any two."""
+    length, thick, wide, strain = 30.0, 2.0, 6.0, 0.03
+    reach = strain * length**2 / (1.5 * thick)
+    size = np.ptp(snap_arms(length, thick, wide, strain).mesh.vertices, axis=0)
+    assert sorted(size) == pytest.approx(sorted([12 + length, wide, 6 + 3 * (thick + 1.4 * reach + 6)]), abs=0.02)
+
+
+def test_a_bar_adds_sizes_that_are_not_there_yet() -> None:
+    assert 4.0 in {s.drawn for s in hole_and_pin_bar([4.8]).spots}
+    assert 4.0 not in {s.drawn for s in hole_and_pin_bar([4.5]).spots}
