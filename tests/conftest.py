@@ -79,7 +79,13 @@ def quick_workers() -> None:
 
     worker.START = "forkserver"
     multiprocessing.set_forkserver_preload(
-        ["knollside.gui.worker", "knollside.gui.nodes", "knollside.foreign.reading", "knollside.core.run.gcode"]
+        [
+            "knollside.gui.worker",
+            "knollside.gui.nodes",
+            "knollside.foreign.reading",
+            "knollside.core.run.gcode",
+            "killing",
+        ]
     )
 
 

@@ -1,18 +1,19 @@
 """A workshop that always opens: damage, kills, locks, copies, and all of it as one file."""
 
+import multiprocessing
 import os
 import shutil
 import sqlite3
 from datetime import datetime, timedelta
 from pathlib import Path
 
+import killing
 import numpy as np
 import pytest
 from conftest import box, plate_with_hole
-from sqlalchemy import event
 
 from knollside.core.job.asked import stated_of
-from knollside.core.job.file import Job, parse_job, write_job
+from knollside.core.job.file import parse_job, write_job
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import first_names
@@ -195,48 +196,14 @@ def test_only_the_person_reads_their_workshop(tmp_path: Path) -> None:
     shop.close()
 
 
-def _edit(shop: Workshop, what: str) -> None:
-    """Edits of many statements."""
-    now = datetime(2026, 1, 2)
-
-    def one(k: int) -> Measurement:
-        return Measurement(kind="hole", axis="upright", drawn=5, printed=4 + 0.001 * k)
-
-    if what == "readings":
-        shop.learned.add_measurements(1, "PETG", now, [one(k) for k in range(500)])
-    elif what == "set":
-        with shop.together():
-            for part in (1, 2, 3):
-                shop.parts.add_revision(part, box(50 + part, 5, 5), "set scaled")
-    elif what == "job":
-        nine = tuple(one(k) for k in range(9))
-        job = Job(name="From a job", mesh="x.ply", printer=PrinterFacts(name="New"), readings=nine)
-        put_job(shop, 1, job, "j", pack(plate_with_hole()))
-    else:
-        with shop.together():
-            shop.parts.put_machine(1, shop.machines.add_printer(PrinterFacts(name="Second")), None)
-
-
 def _killed(path: Path, what: str, at: int) -> bool:
     """Make an edit in a process that is gone at its ``at``-th statement; whether it came to its end."""
-    child = os.fork()
-    if child == 0:
-        try:
-            shop = Workshop(path)
-            left = [at]
-
-            def count(*_: object) -> None:
-                left[0] -= 1
-                if left[0] <= 0:
-                    os._exit(9)
-
-            for when in ("before_cursor_execute", "after_cursor_execute", "commit"):
-                event.listen(shop._ledger._engine, when, count)
-            _edit(shop, what)
-            os._exit(0)
-        finally:
-            os._exit(1)
-    return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 0
+    # Not forked off this process: it has threads, and a lock one of them holds would be held for ever.
+    process = multiprocessing.get_context("forkserver").Process(target=killing.edit_until, args=(path, what, at))
+    process.start()
+    process.join(120)
+    assert process.exitcode in (0, killing.GONE), f"{what} at statement {at}: {process.exitcode}"
+    return process.exitcode == 0
 
 
 def _state(path: Path) -> tuple[object, ...]:
@@ -259,7 +226,7 @@ def test_killed_at_any_statement_it_is_all_or_nothing(tmp_path: Path, what: str)
     whole = tmp_path / "whole.sqlite"
     shutil.copy(source, whole)
     shop = Workshop(whole)
-    _edit(shop, what)
+    killing.edit(shop, what)
     shop.close()
     after, ended, at = _state(whole), False, 1
     while not ended and at < 5000:
