@@ -195,6 +195,8 @@ class _SheetStrength:
 
 
 def _sheet_strength(o: OpenJob, args: argparse.Namespace) -> _SheetStrength:
+    from knollside.report.export import reasons_of
+
     stated = o.stated
     if not stated.loaded:
         return _SheetStrength(stated)
@@ -205,8 +207,7 @@ def _sheet_strength(o: OpenJob, args: argparse.Namespace) -> _SheetStrength:
         found = settled_ways(o, question, ask_orientations(question, stated), bool(args.cells))
         lies = found.ranking.orientations[0]
         stated = lying(stated, lies)
-    own = o.job.orientation.reason if o.job.orientation is not None else ""
-    reasons = (*((f"Your reason: {own}",) if own else ()), lies.reason, lies.gives_up)
+    reasons = reasons_of(o.job.orientation, lies)
     proved = o.ask(ask_proof(question, stated))
     return _SheetStrength(stated, lies.title, reasons, proved.solved, "Solved with this shell and core.")
 

@@ -16,12 +16,12 @@ from knollside.core.job.asked import (
     stated_of,
 )
 from knollside.core.job.file import Job
-from knollside.core.job.questions.part import Part, in_millimetres
+from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.settling import Settle, unsettled
 from knollside.core.job.questions.strength import Rank, StrengthOf, Why
 from knollside.core.job.stated import Stated
 from knollside.core.lay.orientations import NET_DIRECTIONS, Ranking, RatedOrientation, in_own_order, listed_orientation
-from knollside.core.mesh.check import UNIT_TO_MM
+from knollside.core.mesh.check import in_millimetres
 from knollside.core.mesh.load import Loaded
 from knollside.core.model import Mesh, Orientation, Refused
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt
@@ -43,17 +43,15 @@ class OpenJob:
 
 def mesh_of(args: argparse.Namespace) -> tuple[Loaded, Mesh]:
     loaded = read_mesh(args.path)
-    return loaded, in_millimetres(loaded.mesh, UNIT_TO_MM[args.unit]) if args.unit != "mm" else loaded.mesh
+    return loaded, in_millimetres(loaded.mesh, args.unit)
 
 
 def open_job(args: argparse.Namespace) -> OpenJob:
     job = read_job_file(args.path)
     path = Path(job.mesh)
     mesh = read_mesh(path if path.is_absolute() else args.path.parent / path, exactly=job.fingerprint).mesh
-    if job.unit != "mm":
-        mesh = in_millimetres(mesh, UNIT_TO_MM[job.unit])
     ask = Answerer()
-    part = part_of(job, ask.meshes.put(mesh))
+    part = part_of(job, ask.meshes.put(in_millimetres(mesh, job.unit)))
     return OpenJob(job, stated_of(job), part, ask(part), ask)
 
 

@@ -10,11 +10,11 @@ from typing import ClassVar
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct
-from knollside.core.job.questions.part import Part, in_millimetres
+from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.settling import Proved, prove_printed
 from knollside.core.job.slicedcheck import SlicedCheck, check_sliced
 from knollside.core.material.cards import Material
-from knollside.core.mesh.check import UNIT_TO_MM
+from knollside.core.mesh.check import in_millimetres
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import Loaded
 from knollside.core.model import DesignCase, Measurement, Orientation, Recipe
@@ -73,7 +73,7 @@ class LoadJob(Question[JobIn]):
         beat = lambda: ask.tick(0.4, "reading its mesh")  # noqa: E731
         found = read_mesh(self.path.parent / job.mesh, beat, job.fingerprint)
         ask.tick(0.7, "packing it")
-        mesh = in_millimetres(found.mesh, UNIT_TO_MM[job.unit]) if job.unit != "mm" else found.mesh
+        mesh = in_millimetres(found.mesh, job.unit)
         ask.meshes.put(mesh)
         return JobIn(self.path.stem, job, pack(mesh))
 

@@ -10,11 +10,12 @@ from pathlib import Path
 
 from knollside.core.fit.correction import Correction
 from knollside.core.job.answer import laid
+from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.material.allowables import target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
-from knollside.core.model import DesignCase, PrinterFacts, Range, Recipe, Refused
+from knollside.core.model import DesignCase, Orientation, PrinterFacts, Range, Recipe, Refused
 from knollside.core.recipe.board import PlainPricer
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run.preflight import cautions, preflight
@@ -45,13 +46,7 @@ class SheetInputs:
 
 def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
     """Settings and reasons in words."""
-    recipe, card, printer, direction, design_case = (
-        told.recipe,
-        told.card,
-        told.printer,
-        told.direction,
-        told.design_case,
-    )
+    recipe, card, printer, direction = told.recipe, told.card, told.printer, told.direction
     # Priced as the window prices it: one number for one thing.
     cost = PlainPricer(edited.mesh, card, direction, PrinterMotion(), told.factor, recipe).price(recipe)
     height = float(laid(edited.mesh, direction).size[2])
@@ -75,8 +70,14 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
         told.corrections,
         edited.changes,
         preflight(card, recipe, cost.grams, told.spool_left, height, printer.bed_mm[2]),
-        cautions(card, design_case),
+        cautions(card, told.design_case),
     )
+
+
+def reasons_of(orientation: Orientation | None, rated: RatedOrientation | None) -> tuple[str, ...]:
+    """Why it lies as it does: the person's own reason, then what was worked out of that way."""
+    own = (f"Your reason: {orientation.reason}",) if orientation is not None and orientation.reason else ()
+    return own if rated is None else (*own, *(words for words in (rated.reason, rated.gives_up) if words))
 
 
 def strength_words(told: SheetInputs) -> str:

@@ -23,7 +23,7 @@ from knollside.core.lay.orientations import (
 from knollside.core.lay.stability import overhang_limit
 from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material
-from knollside.core.mesh.check import UNIT_TO_MM, Soundness, check
+from knollside.core.mesh.check import Soundness, check, in_millimetres
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import Named
 from knollside.core.mesh.slicer import cut, section_of
@@ -64,7 +64,7 @@ class PartFacts:
 def read_part(mesh: Mesh, unit: str = "mm", tick: Tick | None = None) -> PartFacts:
     """Scale to mm, check, and find features."""
     say = tick or (lambda share, text: None)
-    scaled = Mesh(mesh.vertices * UNIT_TO_MM[unit], mesh.faces) if unit != "mm" else mesh
+    scaled = in_millimetres(mesh, unit)
     say(0.1, "checking the mesh")
     state = check(scaled)
     say(0.5, "finding holes and flats")

@@ -44,6 +44,11 @@ class Soundness:
         return not self.problems
 
 
+def in_millimetres(mesh: Mesh, unit: str) -> Mesh:
+    """A mesh drawn in ``unit``, as millimetres."""
+    return mesh if unit == "mm" else Mesh(mesh.vertices * UNIT_TO_MM[unit], mesh.faces)
+
+
 def check(mesh: Mesh, crossing: bool = True) -> Soundness:
     """Look the mesh over; changes nothing. Volume is signed (negative when inside out).
 

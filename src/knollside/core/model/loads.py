@@ -109,15 +109,20 @@ class _Vector(_LoadBase):
         return self._with(self._number, _scaled(way, self.size))
 
 
-class ForceLoad(_Vector):
-    """``force_N`` spread evenly over the face."""
+class _Newtons(_Vector):
+    """A load that is a force, ``force_N``."""
 
-    kind: Literal["force"] = "force"
     force_N: ForceVec = (0.0, 0.0, 0.0)
 
     @property
     def vector(self) -> Vec:
         return self.force_N
+
+
+class ForceLoad(_Newtons):
+    """``force_N`` spread evenly over the face."""
+
+    kind: Literal["force"] = "force"
 
 
 class WeightLoad(_Scalar):
@@ -146,15 +151,10 @@ class PressureLoad(_Scalar):
     pressure_MPa: Stress
 
 
-class BearingLoad(_Vector):
+class BearingLoad(_Newtons):
     """``force_N`` from a pin in a hole, as the cosine of the angle."""
 
     kind: Literal["bearing"] = "bearing"
-    force_N: ForceVec = (0.0, 0.0, 0.0)
-
-    @property
-    def vector(self) -> Vec:
-        return self.force_N
 
 
 class DeflectionLoad(_Vector):

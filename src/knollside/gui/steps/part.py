@@ -10,8 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem
 
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.questions.motion import motion_of
-from knollside.core.job.questions.part import in_millimetres
-from knollside.core.mesh.check import UNIT_TO_MM
+from knollside.core.mesh.check import UNIT_TO_MM, in_millimetres
 from knollside.core.mesh.facemap import Motion
 from knollside.core.model import Feature
 from knollside.gui import nodes
@@ -98,7 +97,7 @@ class PartStep(Step):
             return
         unit = facts.soundness.unit_suspicion
         factor = UNIT_TO_MM[unit]
-        made = in_millimetres(facts.mesh, factor)
+        made = in_millimetres(facts.mesh, unit)
         self.workspace.new_mesh(made, f"read as {unit}, turned into mm", Motion(by=1e-6 * factor, factor=factor))
 
     def _mend(self) -> None:

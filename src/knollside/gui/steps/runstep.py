@@ -32,7 +32,7 @@ from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.gui.steps.slicedcard import SlicedCard
 from knollside.gui.theme.look import look
 from knollside.gui.worker import Outcome
-from knollside.report.export import SheetInputs, write_whole
+from knollside.report.export import SheetInputs, reasons_of, write_whole
 from knollside.store.jobs import job_of, write_job
 
 _CUTS = 24  # heights whose cuts together give the outline from above
@@ -135,14 +135,7 @@ class RunStep(Step):
         view, part = self.view, self.part
         fitting, orientation = view.get(nodes.FITS).fresh, view.chosen
         fresh = view.ranked.fresh is not None or not part.loaded
-        own = (
-            f"Your reason: {part.orientation.reason}"
-            if part.orientation is not None and part.orientation.reason
-            else ""
-        )
-        reasons = tuple(
-            r for r in (own, *((orientation.reason, orientation.gives_up) if orientation and fresh else ())) if r
-        )
+        reasons = reasons_of(part.orientation, orientation if fresh else None)
         corrected = view.get(nodes.CORRECT).fresh
         if (corrected is None or not corrected.changes) and fitting and fitting.corrections:
             reasons += ("The corrections below were not made in the mesh; make them at Fits first if you want them.",)

@@ -12,7 +12,7 @@ from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.features import feature_of_face
 from knollside.core.mesh.identity import Names, first_names, follow, named, with_patch
 from knollside.core.mesh.repair import Repair, repair
-from knollside.core.model import Feature, Mesh
+from knollside.core.model import Feature
 
 Vec = tuple[float, float, float]
 
@@ -107,8 +107,3 @@ class Mend(Question[Repair]):
     def answer(self, ask: Answerer) -> Repair:
         ask.tick(0.2, "mending")
         return repair(ask.mesh(self.mesh))
-
-
-def in_millimetres(mesh: Mesh, factor: float) -> Mesh:
-    """A mesh read in another unit, as millimetres."""
-    return Mesh(mesh.vertices * factor, mesh.faces)
