@@ -345,6 +345,20 @@ def test_it_reopens_where_it_was(qapp, tmp_path: Path) -> None:  # type: ignore[
     second.window.close()
 
 
+def test_a_window_closed_right_after_an_edit_asks_its_pages_nothing_more(qapp, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    from PyQt6.QtCore import QEvent
+
+    made = open_desk(qapp, tmp_path / "w.sqlite")
+    made.settle(lambda: made.facts is not None)
+    made.window.take("Lay")
+    made.put("recipe", made.part.recipe.model_copy(update={"walls": 7}), "seven walls")  # to be planned for, next turn
+    made.window.close()
+    made.derived.touch()
+    made.window.deleteLater()
+    qapp.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    qapp.processEvents()  # a page that is gone would raise here
+
+
 def test_no_display_is_said_in_one_sentence() -> None:
     import os
     import subprocess

@@ -123,6 +123,7 @@ class Derived(QObject):
         self._halted: set[str] = set()
         self._asked: set[str] = set()
         self._demanded: dict[str, tuple[Node[Any], str]] = {}
+        self._closed = False
         worker.finished.connect(self._take)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -168,6 +169,12 @@ class Derived(QObject):
             assert self._part is not None, "no part is open"
             self._inputs = Inputs(self._part, self)
         return self._inputs
+
+    def close(self) -> None:
+        """Want nothing more: the pages that said what is needed are going."""
+        self._closed = True
+        self._timer.stop()
+        self.worker.close()
 
     # Answers
 
@@ -220,6 +227,8 @@ class Derived(QObject):
         self.touch()
 
     def _schedule(self) -> None:
+        if self._closed:
+            return
         if self._part is None:
             self.worker.plan([])
             return

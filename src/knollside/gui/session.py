@@ -141,6 +141,11 @@ class Session(QObject):
             self._view = View(part, self.derived)
         return self._view
 
+    def close(self) -> None:
+        """Nothing more is asked, and the workshop is let go."""
+        self.derived.close()
+        self.workspace.shop.close()
+
     def _stored(self) -> None:
         self.derived.put_part(self.workspace.part)
         self._view = None

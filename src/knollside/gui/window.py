@@ -341,6 +341,5 @@ class Window(QMainWindow):
         self.session.workspace.undo.blockSignals(True)  # it tells of its own end, when its listeners are gone
         self.settings.setValue("window", self.saveGeometry())
         self.settings.setValue("lamp", "true" if look.lamp else "false")
-        self.session.worker.close()
-        self.session.workspace.shop.close()
+        self.session.close()
         super().closeEvent(e)
