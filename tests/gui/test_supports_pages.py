@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton
 
 from knollside.core.lay.supports import bill
+from knollside.gui import nodes
 from knollside.gui.viewport.raster import MARKS
 
 
@@ -80,6 +81,17 @@ def test_ways_side_by_side_tell_what_each_costs(shelf: Desk) -> None:
     sides = [c for c in columns if abs(c.orientation.direction[1]) > 0.99]
     assert sides and all(c.bill.count == 0 for c in sides) and any(not c.beaten for c in columns)
     assert "Nothing beats it in all." in seen(shelf)
+
+
+def test_side_by_side_tells_the_list_s_own_reserves_also_before_the_grid_was_checked(shelf: Desk) -> None:
+    shelf.settle(lambda: shelf.fresh("settled") is not None)
+    shelf.derived.forget(nodes.SETTLED)
+    view = shelf.view
+    assert view.grid is None and view.ranked.fresh is not None
+    compared = view.inputs.question(nodes.COMPARE).orientations
+    assert [(w.letter, w.reserve) for w in compared] == [(w.letter, w.reserve) for w in view.orientations[:4]]
+    # Nothing is known of the grid: a quarter of doubt stands in the range.
+    assert all(w.reserve.low <= w.reserve.value / 1.25 for w in compared)
 
 
 def test_support_numbers_and_a_second_material_are_priced(shelf: Desk) -> None:

@@ -70,7 +70,7 @@ class Inputs:
         read, names = self._derived.answer_to_mesh(self.part), self.part.doc.newest.names
         if read is None or names is None:
             return None
-        return self._derived.memo.get("facts", (read, names), lambda: with_names(read, names))
+        return self.made("facts", (read, names), lambda: with_names(read, names))
 
     @property
     def picked(self) -> str:
@@ -85,7 +85,15 @@ class Inputs:
 
     def fresh(self, node: Node[T]) -> T | None:
         """A node's answer, if it is true of the present inputs."""
-        return self._derived.answer_to(node, self.question(node)).fresh
+        return self.answer(node).fresh
+
+    def answer(self, node: Node[T]) -> Answer[T]:
+        """A node's answer, by what it is worth now."""
+        return self._derived.answer_to(node, self.question(node))
+
+    def made(self, name: str, of: tuple[object, ...], make: Callable[[], T]) -> T:
+        """What is made of some objects, made again only when one of them is another."""
+        return self._derived.memo.get(name, of, make)
 
     def choice(self, node: Node[Any]) -> Any:
         """What the node's page was last set to; None before."""
@@ -225,6 +233,7 @@ class Derived(QObject):
         """Drop a node's answer: what it offered was taken or thrown away."""
         self._kept.pop(node.name, None)
         self.touch()
+        self.changed.emit(node.name)
 
     def _schedule(self) -> None:
         if self._closed:

@@ -11,9 +11,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from knollside.core.job import edits
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.questions.part import feature_named, names_of_new, naming
-from knollside.core.job.questions.settling import unsettled
 from knollside.core.job.questions.strength import RankedOrientations
-from knollside.core.lay.orientations import RatedOrientation, in_own_order, listed_orientation
+from knollside.core.lay.orientations import RatedOrientation, listed_orientation
 from knollside.core.mesh.appearance import Appearance
 from knollside.core.mesh.identity import Named
 from knollside.core.model import DesignCase, FaceMark, Feature, Mate
@@ -73,17 +72,8 @@ class View:
 
     @cached_property
     def ranked(self) -> Answer[RankedOrientations]:
-        """The rated ways in the order the person's own weights give: as settled, else as first rated, with the doubt
-        that stands for a check not made yet."""
-        own, settled = self.part.design_case.weights, self.get(nodes.SETTLED)
-        found = settled.then(lambda s: s.ranked) if settled.fresh is not None else self.get(nodes.RANKED)
-
-        def told(ranked: RankedOrientations) -> RankedOrientations:
-            made = ranked if settled.fresh is not None else unsettled(ranked)
-            return RankedOrientations(made.strength, in_own_order(made.ranking, own)) if own else made
-
-        of = (found.shown, settled.fresh, self.part.design_case)
-        return found.then(lambda ranked: self._derived.memo.get("laying", of, lambda: told(ranked)))
+        """The rated ways with the doubt of their grid, in the order the person's own weights give."""
+        return nodes.ranked(self.inputs)
 
     @property
     def grid(self) -> GridDoubt | None:
@@ -94,10 +84,7 @@ class View:
     @property
     def orientations(self) -> tuple[RatedOrientation, ...]:
         """The short list on show: by strength, fresh or old; by shape alone where no load is stated."""
-        if not self.part.loaded:
-            return self.get(nodes.PLAIN_ORIENTATIONS).shown or ()
-        ranked = self.ranked.shown
-        return ranked.ranking.orientations if ranked is not None else ()
+        return nodes.listed(self.inputs).shown or ()
 
     @cached_property
     def chosen(self) -> RatedOrientation | None:

@@ -42,6 +42,7 @@ from knollside.gui.nodes.strength import (
     base_strength,
     doubt,
     listed,
+    ranked,
     rated_strength,
     whole,
 )
@@ -104,6 +105,7 @@ __all__ = [
     "doubt",
     "listed",
     "made",
+    "ranked",
     "rated_strength",
     "spoken_of",
     "tried",

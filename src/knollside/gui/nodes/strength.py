@@ -7,7 +7,7 @@ from knollside.core.job.asked import ask_orientations, ask_strength
 from knollside.core.job.compare import Column
 from knollside.core.job.questions.orientation import Compare, PlainLog, PlainOrientations, Split, Supported, Supports
 from knollside.core.job.questions.part import FollowNames, Mend, Part
-from knollside.core.job.questions.settling import Layers, Settle, Settled
+from knollside.core.job.questions.settling import Layers, Settle, Settled, unsettled
 from knollside.core.job.questions.strength import Detail, OrientationDetail, Rank, RankedOrientations, StrengthOf, Why
 from knollside.core.job.split import CutPlan
 from knollside.core.lay.orientations import RatedOrientation, in_own_order, listed_orientation
@@ -15,6 +15,7 @@ from knollside.core.mesh.identity import Names
 from knollside.core.mesh.repair import Repair
 from knollside.core.model import FaceMark, SupportSettings
 from knollside.core.strength.discretisation import UNCHECKED, Layered
+from knollside.gui.answers import Answer
 from knollside.gui.derived import READ, Inputs, Node
 
 Vec = tuple[float, float, float]
@@ -123,15 +124,25 @@ PLAIN_ORIENTATIONS: Node[tuple[RatedOrientation, ...]] = Node(
 )
 
 
-def listed(v: Inputs) -> tuple[RatedOrientation, ...]:
-    """The short list that is true of what is stored: by strength where a load is stated, else by shape."""
+def ranked(v: Inputs) -> Answer[RankedOrientations]:
+    """The rated ways in the order the person's own weights give: as settled, else as first rated, with the doubt that
+    stands for a check not made yet."""
+    own, settled = v.part.design_case.weights, v.answer(SETTLED)
+    found = settled.then(lambda s: s.ranked) if settled.fresh is not None else v.answer(RANKED)
+
+    def told(rated: RankedOrientations) -> RankedOrientations:
+        made = rated if settled.fresh is not None else unsettled(rated)
+        return RankedOrientations(made.strength, in_own_order(made.ranking, own))
+
+    of = (found.shown, settled.fresh, v.part.design_case)
+    return found.then(lambda rated: v.made("ranked", of, lambda: told(rated)))
+
+
+def listed(v: Inputs) -> Answer[tuple[RatedOrientation, ...]]:
+    """The short list: by strength where a load is stated, else by shape."""
     if not v.part.loaded:
-        return v.fresh(PLAIN_ORIENTATIONS) or ()
-    settled, first = v.fresh(SETTLED), v.fresh(RANKED)
-    ranked = settled.ranked if settled is not None else first
-    if ranked is None:
-        return ()
-    return in_own_order(ranked.ranking, v.part.design_case.weights).orientations
+        return v.answer(PLAIN_ORIENTATIONS)
+    return ranked(v).then(lambda r: r.ranking.orientations)
 
 
 def _marks(v: Inputs) -> tuple[tuple[str, FaceMark], ...]:
@@ -155,7 +166,7 @@ SUPPORTS: Node[Supported] = Node("supports", _supports, (DETAIL,))
 
 
 def _compare(v: Inputs) -> Compare | None:
-    p, orientations = v.part, listed(v)[:COMPARED]
+    p, orientations = v.part, (listed(v).fresh or ())[:COMPARED]
     if p.question is None or not orientations:
         return None
     mates = tuple(m.feature for m in p.mates)
@@ -168,7 +179,7 @@ COMPARE: Node[tuple[Column, ...]] = Node("compare", _compare, (RANKED, SETTLED, 
 
 def whole(v: Inputs) -> RatedOrientation | None:
     """The way a cut is held against: the chosen one, else the first of the list."""
-    orientations = listed(v) if v.part.loaded else ()
+    orientations = (listed(v).fresh or ()) if v.part.loaded else ()
     return listed_orientation(orientations, v.part.direction) or next(iter(orientations), None)
 
 
