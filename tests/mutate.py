@@ -138,7 +138,7 @@ def noticed(change: Change, tests: list[str]) -> tuple[bool, float]:
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
             )
-            failed = done.returncode == 1
+            failed = done.returncode not in (0, 5)  # a change that no test can even be gathered with is noticed, too
         except subprocess.TimeoutExpired:
             failed = False
     return failed, time.monotonic() - began

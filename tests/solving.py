@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from knollside.core.job import answer
-from knollside.core.job.answer import CELLS, PartFacts, Strength
+from knollside.core.job.answer import CELLS, PartFacts
 from knollside.core.job.ask import Answerer
 from knollside.core.job.questions.part import Part, names_of_new
 from knollside.core.job.questions.strength import strength_question
@@ -11,6 +11,7 @@ from knollside.core.material.cards import Material
 from knollside.core.model import DesignCase, Orientation, Range, Recipe
 from knollside.core.recipe.board import Board, trade_board
 from knollside.core.recipe.price import PrinterMotion
+from knollside.core.strength.strength import Strength
 
 Vec = tuple[float, float, float]
 

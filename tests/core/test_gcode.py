@@ -12,10 +12,10 @@ from conftest import DEMO, box, mesh_of
 from knollside.core.job.ask import Answerer
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.questions.settling import Proved, prove_printed
-from knollside.core.job.slicedcheck import check_sliced
+from knollside.core.job.slicedcheck import Plan, check_sliced
 from knollside.core.material.cards import Material, material
 from knollside.core.mesh.load import load_file
-from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Orientation, Range, Recipe, Refused
+from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Range, Recipe, Refused
 from knollside.core.recipe.board import PlainPricer
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run import gcode
@@ -204,8 +204,7 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
     for name, recipe, heat in (("good", plan, 240), ("bad", hollow, 240), ("cold", plan, 220)):
         path = tmp_path / f"{name}.gcode"
         path.write_text(write_toolpath(mesh, stood, recipe, heat, 80))
-        at = part, design_case, plan, material("PETG"), Orientation(direction=stood), prove
-        held[name] = check_sliced(read_gcode(path), name, *at)
+        held[name] = check_sliced(read_gcode(path), name, Plan(part, design_case, plan, material("PETG"), stood), prove)
     assert held["good"].differences == () and held["good"].reserve is not None
     assert held["bad"].reserve.value < 0.6 * held["good"].reserve.value
     # Wider than the bond's own doubt alone: another grid was tried.
@@ -216,14 +215,7 @@ def test_the_reserve_of_what_the_file_prints_is_less_than_planned(tmp_path: Path
     volume = mesh.volume * 1e-3 * material("PETG").density
     assert held["bad"].grams < held["good"].grams < volume
     idle = check_sliced(
-        read_gcode(tmp_path / "good.gcode"),
-        "good",
-        part,
-        DesignCase(),
-        plan,
-        material("PETG"),
-        Orientation(direction=stood),
-        prove,
+        read_gcode(tmp_path / "good.gcode"), "good", Plan(part, DesignCase(), plan, material("PETG"), stood), prove
     )
     assert idle.reserve is None and "Nothing is asked" in idle.why
 

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+import shapely
 from conftest import DEMO, mesh_of
 
 from knollside.core.fit.clearance import gaps
@@ -14,7 +15,8 @@ from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file
 from knollside.core.mesh.slicer import cut, polygon_of
-from knollside.core.model import Measurement, Recipe, Refused
+from knollside.core.mesh.topology import bodies_of
+from knollside.core.model import Measurement, Mesh, Recipe, Refused
 from knollside.core.proof.bar import hole_and_pin_bar
 from knollside.core.proof.couples import screw, snap_arms, thread_pair
 from knollside.core.proof.ladders import flare_piece, gap_ladder, three_hinges
@@ -56,6 +58,24 @@ def test_three_hinges_have_three_gaps() -> None:
     assert check(piece.mesh).sound and check(piece.mesh).bodies == 6
     near = [g for g in gaps(piece.mesh, UP, Recipe()) if g.smallest < 0.9]
     assert sorted(g.smallest for g in near) == pytest.approx([0.3, 0.4, 0.5], abs=0.01)
+
+
+def test_each_hinge_turns_a_quarter_is_captive_and_sits_in_its_notched_place() -> None:
+    from knollside.core.mesh.solid import solid_of
+
+    for k, g in enumerate((0.3, 0.4, 0.5)):
+        found = [b for b in parts_of(three_hinges(0.4).mesh) if abs(b.bounds[:, 1].mean() - 15 - 40 * k) < 2]
+        left, right = (solid_of(b).translate((0, -40.0 * k, -4.0)) for b in found)
+        for turn in (10, 45, 90):  # about the pin's axis, upwards
+            assert (left ^ right.rotate((0, -turn, 0))).volume() < 1e-6
+        for way in ((1, 0, 0), (-1, 0, 0), (0, 1, 0), (0, -1, 0)):
+            assert (left ^ right.translate(tuple(c * (g * 2**0.5 + 0.1) for c in way))).volume() > 0.01
+        assert np.allclose(found[0].bounds, [[-14, 40 * k, 0], [4, 40 * k + 30, 8]], atol=1e-3)
+        assert np.allclose(found[1].bounds, [[-4, 40 * k, 0], [14, 40 * k + 30, 8]], atol=1e-3)
+        # Both leaves rest on the bed over their length and are three thick.
+        for leaf, x in ((found[0], -8.0), (found[1], 8.0)):
+            section = cut(Mesh(leaf.vertices[:, [1, 2, 0]], leaf.faces), np.array([x]))
+            assert polygon_of(section.at(0)).area == pytest.approx(30 * 3, abs=1e-6)
 
 
 def test_the_flare_piece_is_measured_at_foot_and_waist() -> None:
@@ -168,3 +188,131 @@ def test_rungs_come_free_by_the_printers_hidden_limit() -> None:
     printed = PrintedPiece(SimulatedPrinter(frees=0.27), 5)
     freed = {r.drawn: printed.came_free(r) for r in piece.gap_steps if r.direction == "in the layer"}
     assert freed[0.15] is False and freed[0.45] is True
+
+
+def parts_of(mesh: Mesh) -> list[Mesh]:
+    """The bodies of a piece, from left to right and then from front to back."""
+    label = bodies_of(mesh)[1]
+    made = [Mesh(mesh.vertices, mesh.faces[label == k]) for k in range(label.max() + 1)]
+    return sorted(made, key=lambda m: (m.bounds[0][1] > 13.9, m.bounds[0][0], m.volume))
+
+
+def round_area(d: float) -> float:
+    """Of a circle drawn with 96 sides."""
+    return 96 / 2 * math.sin(2 * math.pi / 96) * d**2 / 4
+
+
+def test_every_place_of_a_slip_is_on_its_piece_and_measures_there_what_is_written() -> None:
+    """A calliper in the mesh: the section a little under (hole) or at the place, and what is round or wide there."""
+    bar = hole_and_pin_bar([4.5, 5.3, 9.0], lying=(4.5, 5.3))
+    for s in bar.spots:
+        x, y, z = s.at
+        if s.axis != "upright":  # its middle, at the block's far side: 12 deep, sunk half a millimetre into the bar
+            turned = Mesh(bar.mesh.vertices[:, [1, 2, 0]], bar.mesh.faces)
+            plane, at = polygon_of(cut(turned, np.array([x - 0.01])).at(0)), (y, z)
+            assert x == pytest.approx(bar.mesh.bounds[1, 0], abs=1e-6)
+        else:
+            plane, at = polygon_of(cut(bar.mesh, np.array([z - 0.5])).at(0)), (x, y)
+            height = 6.0 if s.kind == "hole" else 14.0
+            assert z == pytest.approx(height)
+        spot = shapely.Point(at)
+        if s.kind == "pin":
+            here = next(p for p in shapely.get_parts(plane) if p.contains(spot))
+        else:
+            here = next(h for h in map(shapely.Polygon, shapely.get_parts(plane)[0].interiors) if h.contains(spot))
+        assert here.area == pytest.approx(round_area(s.drawn), rel=1e-6)
+        assert np.allclose(here.centroid.coords[0], at, atol=1e-6)
+    for s in flare_piece(20.0).spots:
+        plane = polygon_of(cut(flare_piece(20.0).mesh, np.array([s.at[2]])).at(0))
+        assert plane.boundary.distance(shapely.Point(s.at[:2])) < 1e-9
+        x0, y0, x1, y1 = plane.bounds
+        assert s.drawn == pytest.approx(x1 - x0 if "long" in s.name else y1 - y0)
+        assert s.at[2] == pytest.approx(0.2 if s.kind == "foot" else 4.0)  # half-way up eight millimetres
+
+
+def test_the_bar_weighs_what_its_drawing_says() -> None:
+    """Plate with a corner cut off, less the holes, with the pins; a wall of three millimetres round every hole."""
+    bar = hole_and_pin_bar([4.0, 8.0, 6.0, 10.0])
+    length = 3 + 4 / 2 + (4 / 2 + 5.5 + 6 / 2) + (6 / 2 + 5.5 + 8 / 2) + (8 / 2 + 5.5 + 10 / 2) + 10 / 2 + 3
+    width = 2 * 10 + 3 * 3
+    rounds = sum(round_area(d) for d in (4, 6, 8, 10))
+    assert np.allclose(bar.mesh.bounds, [[0, 0, 0], [length, width, 14]], atol=1e-6)
+    assert bar.mesh.volume == pytest.approx((length * width - 4 * 4 / 2 - rounds) * 6 + rounds * 8, rel=1e-6)
+    few = hole_and_pin_bar([5.0])  # spread out, none within six tenths of another
+    assert sorted({s.drawn for s in few.spots}) == [4.0, 5.0, 6.0, 8.0]
+    lying = hole_and_pin_bar([4.0, 8.0, 6.0, 10.0], lying=(4.0, 6.0))
+    tall, far = 6 + 2 * 3, max(3 + 4 + 3 + 6 + 3, width)
+    assert np.allclose(lying.mesh.bounds[1], [length + 11.5, far, 14], atol=1e-6)
+    more = 12 * (far * tall - round_area(4) - round_area(6)) - 0.5 * (width * 6 - round_area(4) - round_area(6))
+    # The drills run on through half a millimetre of the bar that the block is sunk into.
+    drilled = lying.mesh.volume - bar.mesh.volume
+    assert drilled == pytest.approx(more - 0.5 * (round_area(4) + round_area(6)), rel=0.02)
+
+
+def test_the_gap_ladder_is_as_its_drawing() -> None:
+    piece = gap_ladder(0.3, 0.2, gap_steps=5)
+    bodies = parts_of(piece.mesh)
+    bodies.sort(key=lambda b: float(b.bounds[0, 0]))
+    pegs, lids = (
+        [b for b in bodies if np.allclose(np.ptp(b.bounds, axis=0), size)] for size in ((6, 6, 8), (6, 10, 3))
+    )
+    frame = next(b for b in bodies if np.ptp(b.bounds[:, 0]) > 60)
+    base = next(b for b in bodies if 40 < np.ptp(b.bounds[:, 0]) < 60)
+    for peg, step in zip(pegs, piece.gap_steps[:5], strict=True):
+        assert np.allclose([*peg.bounds.mean(axis=0)[:2], peg.bounds[1, 2]], step.at)  # the middle of its top
+        # The first groove of its number is at the frame's far edge.
+        assert np.isclose(frame.vertices[:, 0], peg.bounds[0, 0] - 0.8 - 0.4, atol=1e-6).any()
+    for k, (lid, step) in enumerate(zip(lids, piece.gap_steps[5:], strict=True), 1):
+        assert step.number == k and step.drawn == pytest.approx(0.2 * k)
+        assert lid.bounds[0, 2] - base.bounds[1, 2] == pytest.approx(step.drawn)
+        x, y, z = step.at
+        assert lid.bounds[0, 0] < x < lid.bounds[1, 0] and z == pytest.approx(lid.bounds[1, 2])
+        # Held over the bar, with a lip beyond it to lift it by.
+        assert base.bounds[0, 1] < lid.bounds[0, 1] < y < base.bounds[1, 1] < lid.bounds[1, 1]
+    cut_out = sum((6 + 2 * g) ** 2 for g in (0.2, 0.25, 0.3, 0.35, 0.4)) * 5
+    whole = np.prod(np.ptp(frame.bounds, axis=0))
+    assert whole - frame.volume == pytest.approx(cut_out + 15 * 0.8 * 0.8 * 5, rel=1e-6)
+    assert np.prod(np.ptp(base.bounds, axis=0)) - base.volume == pytest.approx(10 * 0.8 * 0.8 * 3, rel=1e-6)
+
+
+def test_snap_arms_and_nuts_are_as_their_drawing() -> None:
+    length, thick, wide, strain = 20.0, 2.0, 8.0, 0.03
+    reach = strain * length**2 / (1.5 * thick)
+    arms = snap_arms(length, thick, wide, strain).mesh
+    foot = 3 * (thick + 1.4 * reach + 6) + 6
+    hooks = sum((3 + 2 - min(2.0, t * reach)) / 2 * t * reach for t in (0.7, 1.0, 1.4))
+    # Hooks are sunk a hundredth into the arms; one groove of 0.8 by 0.8 at the edge, five twice as long inside.
+    flat = 12 * foot + 3 * length * thick + hooks - 3 * 0.01 * 3 - 0.8 * 0.8 - 5 * 0.8 * 1.6
+    assert arms.volume == pytest.approx(flat * wide, rel=1e-5)
+    assert np.allclose(np.ptp(arms.bounds, axis=0), [12 + length, foot, wide], atol=1e-6)
+    tops = sorted({round(float(v[1]), 3) for v in arms.vertices if v[0] > 12 + length - 2.5})
+    for k, t in enumerate((0.7, 1.0, 1.4)):
+        y = 6 + k * (thick + 1.4 * reach + 6)
+        assert {round(y, 3), round(y + thick - 0.01 + t * reach, 3)} <= set(tops)
+    pair = thread_pair(10, 1.5, (0.05, 0.1))
+    bolt, *nuts = parts_of(pair.mesh)
+    across = 10 * 1.7 + 6
+    assert np.ptp(bolt.bounds[:, 2]) == pytest.approx(8 + 4 + 5) and bolt.bounds[1, 0] == pytest.approx(across / 2)
+    hexagon = 3 * math.sqrt(3) / 2 * (across / 2) ** 2
+    shank = bolt.volume - 5 * hexagon
+    for k, nut in enumerate(nuts, 1):
+        assert nut.bounds[1, 0] == pytest.approx(k * (across + 3) + across / 2)
+        hollow = 8 * hexagon - nut.volume - k * 0.8 * 0.8 * 8
+        # A flank moved by a is 2 a farther out: the hole is larger by that all round than the shank.
+        mean = math.sqrt(shank / 12 / math.pi)
+        assert hollow / 8 == pytest.approx(math.pi * (mean + 2 * 0.05 * k) ** 2, rel=0.01)
+
+
+def test_a_slip_takes_what_may_be_and_refuses_what_cannot() -> None:
+    """Inches and slips of the point within 15 %, a size within half and once and a half."""
+    spot = Spot("it", "hole", 20.0, (0, 0, 0))
+    for text, value in ((f"{20 / 25.4 * 1.149:.5f}", 20 * 1.149), ("12.1", 12.1), ("29.9", 29.9)):
+        assert read_entry(text, spot).value == pytest.approx(value, rel=1e-4)
+    for text in (f"{20 / 25.4 * 1.151:.5f}", "1.72", "2.29", "172", "229", "11.9", "30.1"):
+        with pytest.raises(Refused):
+            read_entry(text, spot)
+    others = (spot, Spot("other", "hole", 22.0, (0, 0, 0)), Spot("third", "hole", 21.6, (0, 0, 0)))
+    with pytest.raises(Refused, match="about third"):
+        read_entry("21.5", spot, others)
+    assert read_entry("21.25", spot, others).value == 21.25  # within half a millimetre and a twenty-fifth
+    assert wants_another((5.0, 5.059)) == "" and wants_another((5.0, 5.061)) and wants_another((5.0, 5.2, 5.25)) == ""

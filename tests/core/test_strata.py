@@ -181,7 +181,7 @@ def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
 
 def test_a_way_that_another_beats_in_everything_is_told() -> None:
     from knollside.core.job import answer
-    from knollside.core.job.compare import column, unbeaten
+    from knollside.core.job.compare import Comparison, unbeaten
     from knollside.core.model import DesignCase, LoadCase, Range
     from knollside.core.recipe.price import PrinterMotion
 
@@ -194,7 +194,7 @@ def test_a_way_that_another_beats_in_everything_is_told() -> None:
     s = solving.strength(part, design_case, R.model_copy(update={"infill": 1.0}), material("PETG"), 3000, exactly=True)
     orientations = answer.orientations(part, design_case, s, (220, 220, 250), 100).orientations
     at = R, PAYS, material("PETG"), PrinterMotion(), Range(1, 0.9, 1.1)
-    made = unbeaten([column(mesh, part.features, {}, (), w, *at) for w in orientations[:4]])
+    made = unbeaten([Comparison(mesh, part.features, {}, (), *at).column(w) for w in orientations[:4]])
     for c in made:
         better = [
             o

@@ -29,12 +29,12 @@ from knollside.core.job.asked import (
 )
 from knollside.core.job.questions.settling import Proved, prove_printed
 from knollside.core.job.questions.strength import Detail, Why
-from knollside.core.job.slicedcheck import check_sliced
+from knollside.core.job.slicedcheck import Plan, check_sliced
 from knollside.core.job.stated import Stated
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Orientation, Range, Recipe, Refused
+from knollside.core.model import Range, Recipe, Refused
 from knollside.core.strength.discretisation import UNCHECKED, solve_layered
 from knollside.foreign.reading import read_toolpath
 
@@ -258,8 +258,7 @@ def _sliced(args: argparse.Namespace) -> Said:
         cells, exactly = args.cells or answer.CELLS, bool(args.cells)
         return o.ask(prove_printed(o.part, s.design_case, recipe, card, s.direction, cells, exactly))
 
-    at = o.facts, s.design_case, s.recipe, s.card, Orientation(direction=s.direction), prove
-    c = check_sliced(moves, args.file.name, *at)
+    c = check_sliced(moves, args.file.name, Plan(o.facts, s.design_case, s.recipe, s.card, s.direction), prove)
     f = c.found
     return {
         "found": {

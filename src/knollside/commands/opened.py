@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from knollside.core.job import answer
-from knollside.core.job.answer import PartFacts, Strength
+from knollside.core.job.answer import PartFacts
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import (
     ask_orientations,
@@ -25,6 +25,7 @@ from knollside.core.mesh.check import in_millimetres
 from knollside.core.mesh.load import Loaded
 from knollside.core.model import Mesh, Orientation, Refused
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt
+from knollside.core.strength.strength import Strength
 from knollside.foreign.reading import read_job_file, read_mesh
 
 Vec = tuple[float, float, float]

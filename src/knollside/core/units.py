@@ -113,8 +113,29 @@ def parse(value: float | int | str, kind: str) -> float:
         raise QuantityError(f"'{text}' has more than one decimal mark")
     if kind == "torque":
         text = _TORQUE.sub(r"\1\2", text)
+    terms = _terms(text, kind)
+    if kind == "temperature":
+        return _temperature(terms)
+    last = next((unit for _, unit in reversed(terms) if unit), "")
+    total = 0.0
+    for number, unit in terms:
+        unit = unit or last  # "12+0.2 mm": the unit at the end serves the whole sum
+        if not unit:
+            total += number
+            continue
+        try:
+            total += number * (1.0 if unit == _INSIDE[kind] else _factor(unit, kind))
+        except Exception:
+            raise QuantityError(f"'{unit}' is not a unit of {kind}; try {_EXAMPLE[kind]}") from None
+    if not math.isfinite(total):
+        raise QuantityError("not a finite number")
+    return total
+
+
+def _terms(text: str, kind: str) -> list[tuple[float, str]]:
+    """The signed numbers of a sum, each with the unit written after it, or none."""
     terms: list[tuple[float, str]] = []
-    total, position, last_unit = 0.0, 0, ""
+    position = 0
     while position < len(text):
         match = _TERM.match(text, position)
         if match is None:
@@ -127,30 +148,21 @@ def parse(value: float | int | str, kind: str) -> float:
                 raise QuantityError("division by zero")
             number /= float(match["den"])
         terms.append((-number if match["sign"] == "-" else number, match["unit"]))
-        last_unit = match["unit"] or last_unit
         position = match.end()
         if not text[position:].strip():
             break
-    if kind == "temperature":
-        if len(terms) != 1:
-            raise QuantityError("one temperature, please, not a sum")
-        number, unit = terms[0]
-        name = _ALIAS.get(unit, unit) or "degC"
-        if name not in ("degC", "degF", "K", "kelvin"):
-            raise QuantityError(f"'{unit}' is not a temperature unit")
-        return float(_registry().Quantity(number, name).to("degC").magnitude)
-    for number, unit in terms:
-        unit = unit or last_unit  # "12+0.2 mm": the unit at the end serves the whole sum
-        if not unit:
-            total += number
-            continue
-        try:
-            total += number * (1.0 if unit == _INSIDE[kind] else _factor(unit, kind))
-        except Exception:
-            raise QuantityError(f"'{unit}' is not a unit of {kind}; try {_EXAMPLE[kind]}") from None
-    if not math.isfinite(total):
-        raise QuantityError("not a finite number")
-    return total
+    return terms
+
+
+def _temperature(terms: list[tuple[float, str]]) -> float:
+    """One temperature, in degrees Celsius."""
+    if len(terms) != 1:
+        raise QuantityError("one temperature, please, not a sum")
+    number, unit = terms[0]
+    name = _ALIAS.get(unit, unit) or "degC"
+    if name not in ("degC", "degF", "K", "kelvin"):
+        raise QuantityError(f"'{unit}' is not a temperature unit")
+    return float(_registry().Quantity(number, name).to("degC").magnitude)
 
 
 def round_to_doubt(value: float, half_range: float) -> str:

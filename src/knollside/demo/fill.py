@@ -55,6 +55,12 @@ def _fill(shop: Workshop) -> None:
 
 
 def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:
+    _measured(shop, tom, brick)
+    _printed(shop, tom, brick, ids)
+
+
+def _measured(shop: Workshop, tom: int, brick: int) -> None:
+    """Holes and pins that a calliper was held to."""
     rng = np.random.default_rng(20260905)
     calliper = SimulatedCalliper()
     for printer, name, material, sizes in (
@@ -81,6 +87,10 @@ def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:
                         )
                     ],
                 )
+
+
+def _printed(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:
+    """Prints with their hours and outcome, and bars that were broken."""
     for i, (printer, material, estimate, over, outcome) in enumerate(
         (
             (tom, "PETG", 6.5, 1.13, "came out well"),

@@ -12,12 +12,12 @@ from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.settling import Proved, prove_printed
-from knollside.core.job.slicedcheck import SlicedCheck, check_sliced
+from knollside.core.job.slicedcheck import Plan, SlicedCheck, check_sliced
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import in_millimetres
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import Loaded
-from knollside.core.model import DesignCase, Measurement, Orientation, Recipe
+from knollside.core.model import DesignCase, Measurement, Recipe
 from knollside.foreign.reading import read_job_file, read_mesh, read_table, read_toolpath, read_whole
 from knollside.report.export import SheetInputs, make_sheet, write_all, write_whole
 from knollside.store.copies import backup
@@ -105,14 +105,13 @@ class CheckSliced(Question[SlicedCheck]):
 
     def answer(self, ask: Answerer) -> SlicedCheck:
         moves = read_toolpath(self.path, lambda: ask.tick(0.1, "reading the file"))
-        orientation, part = Orientation(direction=self.direction), ask(self.part, 0.1, 0.2)
+        plan = Plan(ask(self.part, 0.1, 0.2), self.design_case, self.recipe, self.card, self.direction)
         ask.tick(0.2, "finding layers, walls and seams")
 
         def prove(recipe: Recipe, card: Material) -> Proved:
             return ask(prove_printed(self.part, self.design_case, recipe, card, self.direction, self.cells), 0.4, 1.0)
 
-        at = part, self.design_case, self.recipe, self.card, orientation, prove, self.weak
-        return check_sliced(moves, self.path.name, *at)
+        return check_sliced(moves, self.path.name, plan, prove, self.weak)
 
 
 @dataclass(frozen=True, eq=False)

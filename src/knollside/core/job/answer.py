@@ -21,7 +21,7 @@ from knollside.core.lay.orientations import (
     survey,
 )
 from knollside.core.lay.stability import overhang_limit
-from knollside.core.material.allowables import Allowables, limits_of, target_reserve, withheld
+from knollside.core.material.allowables import limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import Soundness, check, in_millimetres
 from knollside.core.mesh.features import find_features
@@ -44,6 +44,7 @@ from knollside.core.strength.field import CellSize, Medium, StressField, Tick, s
 from knollside.core.strength.mesh_size import MeshSize, choose_mesh_size
 from knollside.core.strength.rating import point_reserves
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
+from knollside.core.strength.strength import Strength
 
 CELLS = 50_000
 
@@ -69,19 +70,6 @@ def read_part(mesh: Mesh, unit: str = "mm", tick: Tick | None = None) -> PartFac
     state = check(scaled)
     say(0.5, "finding holes and flats")
     return PartFacts(scaled, state, find_features(scaled))
-
-
-@dataclass(frozen=True)
-class Strength:
-    """The stress field of a duty with the strengths it is held against."""
-
-    field: StressField
-    limits: tuple[Allowables, ...]
-    card: Material
-    recipe: Recipe
-    target: float
-    withheld: str | None
-    mesh_size: MeshSize | None = None
 
 
 @dataclass(frozen=True)
@@ -140,7 +128,7 @@ def orientations(
 ) -> Ranking:
     """The rated net and the short list; a ``known`` ground saves surveying the shape again."""
     under = known or ground(part, s.recipe, bed, directions)
-    return rank(part.mesh, part.features, s.field, s.limits, s.recipe, design_case.purpose, s.target, bed, under)
+    return rank(part.mesh, part.features, s, design_case.purpose, bed, under)
 
 
 def one_way(
@@ -150,9 +138,7 @@ def one_way(
     direction: tuple[float, float, float],
     letter: str = "",
 ) -> RatedOrientation:
-    return rate_orientation(
-        letter, part.mesh, part.features, s.field, s.limits, s.recipe, s.target, bed, np.asarray(direction)
-    )
+    return rate_orientation(letter, part.mesh, part.features, s, bed, np.asarray(direction))
 
 
 @dataclass(frozen=True)
@@ -270,7 +256,7 @@ def pricer(
     nozzle: float = 0.4,
 ) -> Pricer:
     """One way to lie, ready to price any recipe."""
-    return Pricer(part.mesh, s.field, s.limits, s.recipe, s.card, direction, printer_motion, factor, nozzle)
+    return Pricer(part.mesh, s, direction, printer_motion, factor, nozzle)
 
 
 def materials(

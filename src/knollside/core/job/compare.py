@@ -50,34 +50,43 @@ class Column:
         )
 
 
-def column(
-    mesh: Mesh,
-    features: tuple[Feature, ...],
-    marks: dict[str, str],
-    mates: tuple[str, ...],
-    orientation: RatedOrientation,
-    recipe: Recipe,
-    support_settings: SupportSettings,
-    card: Material,
-    printer_motion: PrinterMotion,
-    factor: Range,
-    enclosed: bool = False,
-) -> Column:
-    """Weigh one way: its supports by exact layers, its price by its own slices. ``mates`` are the holes that matter;
-    all of them where none is named."""
-    strata = lay_strata(mesh, orientation.direction, recipe)
-    cost = bill(regions(mesh, features, marks, strata, recipe, support_settings, card), support_settings)
-    use, thickness = use_of_layers(strata.outline, strata.h, recipe)
-    own = price(thickness, use, recipe, card, printer_motion, factor)
-    holes = [f for f in features if f.kind in ("hole", "slot", "hexagon") and (not mates or f.id in mates)]
-    upright = sum(abs(float(np.dot(f.axis, orientation.direction))) > _UPRIGHT for f in holes)
-    more = factor.times(cost.minutes / 60)
-    hours = Range(own.hours.value + more.value, own.hours.low + more.low, own.hours.high + more.high, own.hours.source)
-    bed = bed_adhesion(orientation.footing, card, enclosed)
-    seen = surface_steps(mesh, features, marks, orientation.direction, recipe.layer_height)
-    seam = seam_advice(mesh, features, marks, (orientation.place,), strata)
-    side = seam.side if seam is not None else "any"
-    return Column(orientation, cost, bed, own.grams + cost.grams, hours, upright, len(holes), seen, side)
+@dataclass(frozen=True)
+class Comparison:
+    """What ways of one part are weighed with; ``mates`` are the holes that matter, all of them where none is named."""
+
+    mesh: Mesh
+    features: tuple[Feature, ...]
+    marks: dict[str, str]
+    mates: tuple[str, ...]
+    recipe: Recipe
+    support_settings: SupportSettings
+    card: Material
+    printer_motion: PrinterMotion
+    factor: Range
+    enclosed: bool = False
+
+    def column(self, orientation: RatedOrientation) -> Column:
+        """Weigh one way: its supports by exact layers, its price by its own slices."""
+        strata = lay_strata(self.mesh, orientation.direction, self.recipe)
+        cost = bill(
+            regions(self.mesh, self.features, self.marks, strata, self.recipe, self.support_settings, self.card),
+            self.support_settings,
+        )
+        use, thickness = use_of_layers(strata.outline, strata.h, self.recipe)
+        own = price(thickness, use, self.recipe, self.card, self.printer_motion, self.factor)
+        holes = [
+            f for f in self.features if f.kind in ("hole", "slot", "hexagon") and (not self.mates or f.id in self.mates)
+        ]
+        upright = sum(abs(float(np.dot(f.axis, orientation.direction))) > _UPRIGHT for f in holes)
+        more = self.factor.times(cost.minutes / 60)
+        hours = Range(
+            own.hours.value + more.value, own.hours.low + more.low, own.hours.high + more.high, own.hours.source
+        )
+        bed = bed_adhesion(orientation.footing, self.card, self.enclosed)
+        seen = surface_steps(self.mesh, self.features, self.marks, orientation.direction, self.recipe.layer_height)
+        seam = seam_advice(self.mesh, self.features, self.marks, (orientation.place,), strata)
+        side = seam.side if seam is not None else "any"
+        return Column(orientation, cost, bed, own.grams + cost.grams, hours, upright, len(holes), seen, side)
 
 
 def unbeaten(columns: list[Column]) -> tuple[Column, ...]:

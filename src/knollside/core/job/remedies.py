@@ -8,13 +8,14 @@ from typing import Literal
 
 import numpy as np
 
-from knollside.core.job.answer import LayerLog, PartFacts, Strength
+from knollside.core.job.answer import LayerLog, PartFacts
 from knollside.core.lay.orientations import Ranking, RatedOrientation
 from knollside.core.material.allowables import ROOM, limits_of
 from knollside.core.model import DesignCase, Refused
 from knollside.core.recipe.board import Board
 from knollside.core.recipe.choose import MaterialChoice
 from knollside.core.strength.rating import rate
+from knollside.core.strength.strength import Strength
 
 
 @dataclass(frozen=True)

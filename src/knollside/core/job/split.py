@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 import manifold3d as m3
 import numpy as np
 
-from knollside.core.job.answer import PartFacts, Strength
+from knollside.core.job.answer import PartFacts
 from knollside.core.lay.orientations import RatedOrientation, candidates
 from knollside.core.lay.stability import fitting, standing
 from knollside.core.mesh.slicer import Section
@@ -22,6 +22,7 @@ from knollside.core.mesh.solid import mesh_of, solid_of
 from knollside.core.model import Array, Mesh, Refused, rotation_to_up
 from knollside.core.strength.rating import rate
 from knollside.core.strength.resultants import Resultants, nominal_reserve, resultants
+from knollside.core.strength.strength import Strength
 
 GLUE_MPA = (6.0, 3.0, 10.0)  # pulled, sanded faces, two-part epoxy: typical middle, low, high
 SCREW_N = 400.0  # one M4 in a melted-in insert, pulled; typical

@@ -9,10 +9,10 @@ import numpy as np
 from scipy.spatial import ConvexHull
 
 from knollside.core.lay.stability import Footing, Standing, fitting, footing, standing
-from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe, Weighed, same_direction
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import MODES, Ratings, rate, sphere
+from knollside.core.strength.strength import Strength
 
 NET_DIRECTIONS = 2000
 _SAME = np.cos(np.radians(12))
@@ -133,25 +133,22 @@ def survey(
 def rank(
     mesh: Mesh,
     features: tuple[Feature, ...],
-    field: StressField,
-    limits: tuple[Allowables, ...],
-    recipe: Recipe,
+    s: Strength,
     purpose: Purpose,
-    target: float,
     bed: tuple[float, float, float],
     ground: Ground,
     keep: int = 7,
 ) -> Ranking:
     """Rate the net and the candidates, add the strongest of the net, apply the limits, and order by the
     purpose's weights."""
-    every = rate(field, limits, np.vstack([ground.directions, ground.found]))
+    every = rate(s.field, s.limits, np.vstack([ground.directions, ground.found]))
     count = len(ground.directions)
     best = int(np.argmax(every.reserve[:count]))
     chosen = list(range(count, len(every.reserve)))
     feet = list(ground.feet)
     if _new(every.directions[best], list(ground.found)):
         chosen.append(best)
-        feet.append(footing(mesh, every.directions[best], recipe, bed))
+        feet.append(footing(mesh, every.directions[best], s.recipe, bed))
     net, shape = every.part(slice(0, count)), ground.shape.part(slice(0, count))
     rated, shapes, found = every.part(chosen), ground.shape.part(chosen), every.directions[chosen]
     orientations = []
@@ -161,10 +158,10 @@ def rank(
     for i, n in enumerate(found):
         overhang, foot = float(shapes.overhang[i]), feet[i]
         reserve = rated.range_of(i)
-        made = _describe("", mesh, features, field, rated, (0.0, i, n, foot, reserve, overhang, target))
+        made = _describe("", mesh, features, s.field, rated, (0.0, i, n, foot, reserve, overhang, s.target))
         shares = overhang / surface, foot.height / tallest, min(foot.contact / widest, 1.0)
         orientations.append(replace(made, shares=shares))
-    plain = Ranking(net, shape, (), target, ground.fits, tuple(orientations), purpose)
+    plain = Ranking(net, shape, (), s.target, ground.fits, tuple(orientations), purpose)
     return weighed(plain, WEIGHTS[purpose], keep)
 
 
@@ -238,20 +235,17 @@ def rate_orientation(
     letter: str,
     mesh: Mesh,
     features: tuple[Feature, ...],
-    field: StressField,
-    limits: tuple[Allowables, ...],
-    recipe: Recipe,
-    target: float,
+    s: Strength,
     bed: tuple[float, float, float],
     direction: Array,
 ) -> RatedOrientation:
     """One direction by itself, as when a pin on the net is dragged."""
     n = np.asarray(direction, float) / np.linalg.norm(direction)
-    rated = rate(field, limits, n[None])
-    foot = footing(mesh, n, recipe, bed)
-    overhang = float(standing(mesh, n[None], recipe).overhang[0])
+    rated = rate(s.field, s.limits, n[None])
+    foot = footing(mesh, n, s.recipe, bed)
+    overhang = float(standing(mesh, n[None], s.recipe).overhang[0])
     reserve = rated.range_of(0)
-    return _describe(letter, mesh, features, field, rated, (0.0, 0, n, foot, reserve, overhang, target))
+    return _describe(letter, mesh, features, s.field, rated, (0.0, 0, n, foot, reserve, overhang, s.target))
 
 
 def _describe(

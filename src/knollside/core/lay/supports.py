@@ -145,6 +145,25 @@ def _marked(features: tuple[Feature, ...], marks: dict[str, str]) -> dict[int, s
     return out
 
 
+def _made(
+    volume: float, area: float, h: float, recipe: Recipe, support_settings: SupportSettings
+) -> tuple[float, float]:
+    """Plastic of a support that fills ``volume`` mm3 under ``area`` mm2, mm3, and the minutes it takes."""
+    # Interface layers are laid solid; the rest at the chosen density. Trees take about half of it.
+    thin = support_settings.density * (0.5 if support_settings.style == "tree" else 1.0)
+    solid = min(support_settings.interface * h, volume / max(area, 1e-9)) * area
+    made = solid + thin * max(volume - solid, 0.0)
+    return made, made / (recipe.line_width * h) / SUPPORT_SPEED / 60 * 1.3
+
+
+def peel_force(area: float, wide: float, support_settings: SupportSettings) -> float:
+    """Newtons to peel a support off ``area`` mm2 that is ``wide`` mm across, typical: only a front of it breaks loose
+    at a time."""
+    # Half as much for each tenth of a millimetre more between them, twice for one less.
+    bite = float(np.clip(2.0 ** ((GAP_MM - support_settings.gap_mm) / 0.1), 0.1, 8.0))
+    return PEEL_MPA * bite * min(area, FRONT_MM * wide) * min(1.0, 2 * support_settings.density + 0.3)
+
+
 def _region(
     mesh: Mesh,
     group: list[Free],
@@ -163,20 +182,12 @@ def _region(
     wide, _ = sides(whole)
     kind = _kind_of(group, worst, first, last, wide)
     volume, on_part, access, layers = _column(strata, patches, last, whole.area / 60)
-    line = recipe.line_width
-    # Interface layers are laid solid; the rest at the chosen density. Trees take about half of it.
-    thin = support_settings.density * (0.5 if support_settings.style == "tree" else 1.0)
-    solid = min(support_settings.interface * h, volume / max(whole.area, 1e-9)) * whole.area
-    made = solid + thin * max(volume - solid, 0.0)
-    minutes = made / (line * h) / SUPPORT_SPEED / 60 * 1.3
-
+    made, minutes = _made(volume, whole.area, h, recipe, support_settings)
     faces = _rests_on(whole, strata, first, last, down)
     scars = tuple(sorted({named[int(t)] for t in faces if int(t) in named}))
 
     area = float(whole.area)
-    # Half as much for each tenth of a millimetre more between them, twice for one less.
-    bite = float(np.clip(2.0 ** ((GAP_MM - support_settings.gap_mm) / 0.1), 0.1, 8.0))
-    force = PEEL_MPA * bite * min(area, FRONT_MM * wide) * min(1.0, 2 * support_settings.density + 0.3)
+    force = peel_force(area, wide, support_settings)
     risk = _risk(strata, worst, force, card) if worst.kind == "ledge" and kind != "island" else None
     centre = shapely.point_on_surface(worst.patch)
     at = strata.turn.T @ np.array([centre.x, centre.y, strata.base + strata.level(worst.k)])

@@ -54,6 +54,17 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     for faces in (*(f for _, f in letters), *(t.faces for t in threads)):
         grouped[faces] = True
 
+    raw = _of_rounds(rounds, flats, grouped)
+    raw += [c for c in find_cones(local, patches, used) if not grouped[c.faces].all()]
+    raw += [f for f in flats if not grouped[f.faces].all()]
+    raw += [_letters(local, patches, p, faces) for p, faces in letters]
+    raw += [_thread(t) for t in threads]
+
+    return tuple(related(_numbered(raw, mesh, middle, label)))
+
+
+def _of_rounds(rounds: list[Round], flats: list[Feature], grouped: np.ndarray) -> list[Feature]:
+    """Holes, pins, hexagons, slots and fillets, of the rounds whose faces are not all of a group (letters, threads)."""
     raw: list[Feature] = []
     partial: list[Round] = []
     counters = _counters(rounds, flats)
@@ -71,13 +82,11 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
         else:
             partial.append(r)
     slots, fillets = _pair_slots(partial)
-    raw += slots
-    raw += [_feature("fillet", r, r.diameter) for r in fillets]
-    raw += [c for c in find_cones(local, patches, used) if not grouped[c.faces].all()]
-    raw += [f for f in flats if not grouped[f.faces].all()]
-    raw += [_letters(local, patches, p, faces) for p, faces in letters]
-    raw += [_thread(t) for t in threads]
+    return [*raw, *slots, *(_feature("fillet", r, r.diameter) for r in fillets)]
 
+
+def _numbered(raw: list[Feature], mesh: Mesh, middle: np.ndarray, label: np.ndarray) -> list[Feature]:
+    """Features in their order with their ids, at their place in the part (found about ``middle``) and in their body."""
     areas = mesh.areas
     number: dict[str, int] = {}
     named = []
@@ -94,7 +103,7 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
                 body=int(label[f.faces[0]]),
             )
         )
-    return tuple(related(named))
+    return named
 
 
 def feature_at(mesh: Mesh, features: tuple[Feature, ...], point: Array | tuple[float, float, float]) -> Feature:

@@ -114,7 +114,7 @@ def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
                 continue
             tried.add(key)
             hollow = bool(patches.angle[seed] < 0)
-            fitted = _fit(mesh, patches, around, faces_of, np.array(key, np.int64), axis, hollow)
+            fitted = _fit(mesh, patches, around, faces_of, np.array(key, np.int64), hollow)
             # A ring of single facets round a free surface is no feature: it is far too short.
             if fitted is not None and (fitted.whole or not whole) and fitted.length > 0.01 * fitted.corner_diameter:
                 taken[fitted.patches] = True
@@ -194,16 +194,10 @@ def _fit(
     around: Borders,
     faces_of: list[Ints],
     chain: Ints,
-    axis: Array,
     hollow: bool,
 ) -> Round | None:
-    # The axis of all strips together: the direction least present in their normals.
-    normals = patches.normal[chain]
-    weight = np.sqrt(patches.area[chain])[:, None]
-    axis = np.linalg.svd(normals * weight, full_matrices=False)[2][-1]
-    axis = axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1)
+    axis = _common_axis(patches, chain)
     u, v = square_to(axis)
-
     # A chain that ends in a tangent flat (a fillet's neighbour) must lose that flat: its width differs.
     each = [faces_of[p] for p in chain]
     widths = _widths(mesh, each, np.cross(axis, patches.normal[chain]))
@@ -216,12 +210,7 @@ def _fit(
     each = [faces_of[p] for p in chain]
     faces = np.concatenate(each)
     corners = np.unique(mesh.faces[faces])
-    # Only corners between two strips lie on the circle; one cut into a strip by another
-    # shape lies on its flat, nearer to the axis.
-    strip = np.repeat(np.arange(len(each)), [3 * len(f) for f in each])
-    once = np.unique(mesh.faces[faces].ravel() * len(each) + strip)
-    name, times = np.unique(once // len(each), return_counts=True)
-    shared = name[times >= 2]
+    shared = _between_strips(mesh, each)
     centre2, radius, residual = circle_fit(mesh.vertices[shared if len(shared) >= 4 else corners] @ np.c_[u, v])
     if residual > max(0.012 * radius, 2e-4) or radius > 500:
         return None
@@ -254,6 +243,23 @@ def _fit(
         hollow,
         ends,
     )
+
+
+def _common_axis(patches: Patches, chain: Ints) -> Array:
+    """The axis of all strips together: the direction least present in their normals."""
+    weight = np.sqrt(patches.area[chain])[:, None]
+    axis = np.linalg.svd(patches.normal[chain] * weight, full_matrices=False)[2][-1]
+    return np.asarray(axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1))
+
+
+def _between_strips(mesh: Mesh, each: list[Ints]) -> Ints:
+    """Corners that two strips share. Only these lie on the circle; one cut into a strip by another shape lies on its
+    flat, nearer to the axis."""
+    faces = np.concatenate(each)
+    strip = np.repeat(np.arange(len(each)), [3 * len(f) for f in each])
+    once = np.unique(mesh.faces[faces].ravel() * len(each) + strip)
+    name, times = np.unique(once // len(each), return_counts=True)
+    return name[times >= 2]
 
 
 def _widths(mesh: Mesh, each: list[Ints], across: Array) -> Array:

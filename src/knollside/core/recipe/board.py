@@ -28,6 +28,7 @@ from knollside.core.strength.discretisation import widened
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import PARTED, Ratings, point_reserves, rate
 from knollside.core.strength.resultants import resultants
+from knollside.core.strength.strength import Strength
 
 WALLS = (1, 2, 3, 4, 5, 6, 7, 8, 10)
 INFILLS = (0.0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.7, 1.0)
@@ -114,16 +115,14 @@ class Pricer(PlainPricer):
     def __init__(
         self,
         mesh: Mesh,
-        field: StressField,
-        limits: tuple[Allowables, ...],
-        solved: Recipe,
-        card: Material,
+        s: Strength,
         direction: tuple[float, float, float],
         printer_motion: PrinterMotion,
         factor: Range,
         nozzle_mm: float = 0.4,
     ) -> None:
-        super().__init__(mesh, card, direction, printer_motion, factor, solved)
+        super().__init__(mesh, s.card, direction, printer_motion, factor, s.recipe)
+        field, limits = s.field, s.limits
         self.field, self.nozzle_mm = field, nozzle_mm
         self.rating = rate(field, limits, np.array([direction]))
         self.section_way = governing_direction(field, self.rating)

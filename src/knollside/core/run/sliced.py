@@ -73,16 +73,46 @@ class Sliced:
 def describe(path: Toolpath, filament_mm: float = FILAMENT_MM) -> Sliced:
     """Layers, widths, walls, seams and times. Refuses where no layers can be told apart."""
     area = math.pi * filament_mm**2 / 4
-    drawn = path.drawn
     z = np.round(path.at[:, 2], 3)
-    levels, count = np.unique(z[drawn], return_counts=True)
+    levels, count = np.unique(z[path.drawn], return_counts=True)
     levels = levels[count >= 3]
     if len(levels) < 2:
         raise Refused("No layers can be told apart in this file.")
     if len(levels) > 20_000:
         raise Refused(f"{len(levels):,} different heights: a spiral without layers cannot be compared with a plan.")
     seconds = _seconds(path)
-    heights = np.diff(levels, prepend=0.0)
+    layers, typical = _as_layers(path, levels, z, seconds, area)
+    passes, infill = _inside(layers, typical)
+    seams = [(*x.starts[0], x.z) for x in layers if len(x.starts)]
+    at = path.at[path.drawn]
+    size = np.r_[np.ptp(at[:, :2], axis=0) + typical, levels[-1]]
+    said = path.nozzle[path.nozzle[:, 1] > 0]
+    bed = path.bed[path.bed[:, 1] > 0]
+    x, y, top = (float(v) for v in size)
+    return Sliced(
+        tuple(layers),
+        float(np.median(np.diff(levels))),
+        float(levels[0]),
+        typical,
+        passes,
+        infill,
+        np.array(seams).reshape(-1, 3),
+        (x, y, top),
+        float(seconds.sum()) / 3600,
+        float(path.pushed[path.drawn].sum()) * area,
+        float(path.pushed[path.pushed > 0].sum()) / 1000,
+        float(said[-1, 1]) if len(said) else None,
+        float(bed[-1, 1]) if len(bed) else None,
+        _longest(path.fan, len(path.pushed)),
+        path.notes,
+    )
+
+
+def _as_layers(
+    path: Toolpath, levels: np.ndarray, z: np.ndarray, seconds: np.ndarray, area: float
+) -> tuple[list[Layer], float]:
+    """A layer for each level, and the line width typical of all, mm. ``area`` is the filament's, mm2."""
+    drawn, heights = path.drawn, np.diff(levels, prepend=0.0)
     before = np.vstack([path.at[:1], path.at[:-1]])
     order = np.searchsorted(levels, z)
     order = np.where((order < len(levels)) & (levels[np.minimum(order, len(levels) - 1)] == z), order, -1)
@@ -106,35 +136,18 @@ def describe(path: Toolpath, filament_mm: float = FILAMENT_MM) -> Sliced:
         layers.append(
             Layer(float(level), float(heights[k]), wide, float(spent[k]), float(pushed[k]) * area, loops, starts)
         )
+    return layers, typical
+
+
+def _inside(layers: list[Layer], typical: float) -> tuple[int | None, float | None]:
+    """Walls and share of infill, from some layers of the middle eight tenths; None where they cannot be told."""
     middle = layers[max(len(layers) // 10, 1) : max(len(layers) - len(layers) // 10, 2)]
     pick = [middle[i] for i in np.unique(np.linspace(0, len(middle) - 1, _SAMPLES).astype(int))]
     walls = [w for w in (_walls(x.loops, typical) for x in pick) if w]
     passes = int(np.median(walls)) if walls else None
     fills = [f for f in (_infill(x, typical, passes) for x in pick) if f is not None] if passes else []
-    seams = [(*x.starts[0], x.z) for x in layers if len(x.starts)]
-    at = path.at[drawn]
-    size = np.r_[np.ptp(at[:, :2], axis=0) + typical, levels[-1]]
-    said = path.nozzle[path.nozzle[:, 1] > 0]
-    bed = path.bed[path.bed[:, 1] > 0]
-    x, y, top = (float(v) for v in size)
-    return Sliced(
-        tuple(layers),
-        float(np.median(heights[1:])),
-        float(levels[0]),
-        typical,
-        passes,
-        # Layers of solid skin fill more: the sparse ones tell the infill.
-        float(np.quantile(fills, 0.2)) if fills else None,
-        np.array(seams).reshape(-1, 3),
-        (x, y, top),
-        float(seconds.sum()) / 3600,
-        float(path.pushed[drawn].sum()) * area,
-        float(path.pushed[path.pushed > 0].sum()) / 1000,
-        float(said[-1, 1]) if len(said) else None,
-        float(bed[-1, 1]) if len(bed) else None,
-        _longest(path.fan, len(path.pushed)),
-        path.notes,
-    )
+    # Layers of solid skin fill more: the sparse ones tell the infill.
+    return passes, float(np.quantile(fills, 0.2)) if fills else None
 
 
 def _longest(said: Array, moves: int) -> float | None:

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.fit.correction import Correction
-from knollside.core.fit.process import Process
+from knollside.core.fit.process import Process, Shift
 from knollside.core.job.questions.fits import TrueCuts
 from knollside.core.model import GapTrial, Measurement, Range
 from knollside.gui.instruments.strips import Strip
@@ -142,62 +142,78 @@ class ErrorChart(Strip):
         what = "holes" if self.kind == "hole" else "outsides"
         words = f"{what} {how[self.process.axis]}: printed less drawn, against drawn, mm; the band holds nine in ten"
         self.title(p, "Error against drawn size", words)
-        box = QRectF(64, 58, self.width() - 190, self.height() - 88)
-        sizes = [m.drawn for m in self.readings] or [3.0, 8.0]
-        x0, x1 = min([*sizes, self.at]) - 1, max([*sizes, self.at]) + 1
-        xs = np.linspace(max(x0, 0.1), x1, 25)
-        shifts = [self.process.shift(self.kind, float(x)) for x in xs]
-        errors = [m.printed - m.drawn for m in self.readings]
-        low = min([s.low for s in shifts] + [-0.05, *errors]) - 0.04
-        high = max([s.high for s in shifts] + [0.05, *errors]) + 0.04
-
-        def at(x: float, y: float) -> QPointF:
-            return QPointF(
-                box.left() + box.width() * (x - x0) / (x1 - x0), box.bottom() - box.height() * (y - low) / (high - low)
-            )
-
-        p.setFont(font(12))
-        step = 0.05 if high - low < 0.25 else 0.1 if high - low < 0.8 else 0.2
-        for v in np.arange(np.ceil(low / step) * step, high, step):
-            p.setPen(QPen(look.colour("rule"), 1))
-            p.drawLine(at(x0, float(v)), at(x1, float(v)))
-            p.setPen(look.colour("slate"))
-            p.drawText(
-                QRectF(8, at(x0, float(v)).y() - 8, 48, 16),
-                Qt.AlignmentFlag.AlignRight,
-                f"{v:+.2f}" if abs(v) > 1e-6 else "0",
-            )
-        yours = shifts[0].count > 0
-        tone = "heather" if yours else "slate"
-        band = QPolygonF(
-            [at(float(x), s.high) for x, s in zip(xs, shifts, strict=True)]
-            + [at(float(x), s.low) for x, s in zip(xs[::-1], shifts[::-1], strict=True)]
+        plot = _Plot(
+            self.process, self.readings, self.kind, self.at, QRectF(64, 58, self.width() - 190, self.height() - 88)
         )
+        plot.draw_rules(p)
+        plot.draw_band(p)
+        plot.draw_readings(p, self.readings)
+        plot.draw_value(p, self.process.shift(self.kind, self.at), self.at)
+
+
+class _Plot:
+    """The chart within ``box``: its scales, and the pieces drawn on it."""
+
+    def __init__(self, process: Process, readings: list[Measurement], kind: str, here: float, box: QRectF) -> None:
+        self.box = box
+        self.sizes = [m.drawn for m in readings] or [3.0, 8.0]
+        self.left, self.right = min([*self.sizes, here]) - 1, max([*self.sizes, here]) + 1
+        self.xs = np.linspace(max(self.left, 0.1), self.right, 25)
+        self.shifts = [process.shift(kind, float(x)) for x in self.xs]
+        errors = [m.printed - m.drawn for m in readings]
+        self.low = min([s.low for s in self.shifts] + [-0.05, *errors]) - 0.04
+        self.high = max([s.high for s in self.shifts] + [0.05, *errors]) + 0.04
+        self.yours = self.shifts[0].count > 0
+        self.tone = "heather" if self.yours else "slate"
+
+    def at(self, x: float, y: float) -> QPointF:
+        box = self.box
+        return QPointF(
+            box.left() + box.width() * (x - self.left) / (self.right - self.left),
+            box.bottom() - box.height() * (y - self.low) / (self.high - self.low),
+        )
+
+    def draw_rules(self, p: QPainter) -> None:
+        p.setFont(font(12))
+        span = self.high - self.low
+        step = 0.05 if span < 0.25 else 0.1 if span < 0.8 else 0.2
+        for v in np.arange(np.ceil(self.low / step) * step, self.high, step):
+            a, b = self.at(self.left, float(v)), self.at(self.right, float(v))
+            p.setPen(QPen(look.colour("rule"), 1))
+            p.drawLine(a, b)
+            p.setPen(look.colour("slate"))
+            words = f"{v:+.2f}" if abs(v) > 1e-6 else "0"
+            p.drawText(QRectF(8, a.y() - 8, 48, 16), Qt.AlignmentFlag.AlignRight, words)
+        last = -1e9
+        for d in sorted({round(v, 2) for v in self.sizes}):
+            q = self.at(d, self.low)
+            if q.x() - last > 30:
+                p.drawText(QRectF(q.x() - 20, self.box.bottom() + 4, 40, 16), Qt.AlignmentFlag.AlignHCenter, f"{d:g}")
+                last = q.x()
+
+    def draw_band(self, p: QPainter) -> None:
+        upper = [self.at(float(x), s.high) for x, s in zip(self.xs, self.shifts, strict=True)]
+        lower = [self.at(float(x), s.low) for x, s in zip(self.xs, self.shifts, strict=True)]
         p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(look.colour(tone, 60 if yours else 40))
-        p.drawPolygon(band)
-        p.setPen(QPen(look.colour(tone), 2, Qt.PenStyle.SolidLine if yours else Qt.PenStyle.DotLine))
-        p.drawPolyline(QPolygonF([at(float(x), s.value) for x, s in zip(xs, shifts, strict=True)]))
-        for i, m in enumerate(self.readings):
-            odd = i in shifts[0].outliers
+        p.setBrush(look.colour(self.tone, 60 if self.yours else 40))
+        p.drawPolygon(QPolygonF(upper + lower[::-1]))
+        p.setPen(QPen(look.colour(self.tone), 2, Qt.PenStyle.SolidLine if self.yours else Qt.PenStyle.DotLine))
+        p.drawPolyline(QPolygonF([self.at(float(x), s.value) for x, s in zip(self.xs, self.shifts, strict=True)]))
+
+    def draw_readings(self, p: QPainter, readings: list[Measurement]) -> None:
+        for i, m in enumerate(readings):
+            odd = i in self.shifts[0].outliers
             p.setPen(QPen(look.colour("straw" if odd else "peat"), 2))
             p.setBrush(Qt.BrushStyle.NoBrush if odd or m.left_out else look.colour("paper"))
-            p.drawEllipse(at(m.drawn, m.printed - m.drawn), 4.5, 4.5)
-        p.setPen(look.colour("slate"))
-        p.setFont(font(12))
-        last = -1e9
-        for d in sorted({round(v, 2) for v in sizes}):
-            q = at(d, low)
-            if q.x() - last > 30:
-                p.drawText(QRectF(q.x() - 20, box.bottom() + 4, 40, 16), Qt.AlignmentFlag.AlignHCenter, f"{d:g}")
-                last = q.x()
-        here = self.process.shift(self.kind, self.at)
-        p.setPen(look.colour(tone))
+            p.drawEllipse(self.at(m.drawn, m.printed - m.drawn), 4.5, 4.5)
+
+    def draw_value(self, p: QPainter, here: Shift, size: float) -> None:
+        x, y = self.box.right() + 10, self.at(self.right, self.shifts[-1].value).y()
+        p.setPen(look.colour(self.tone))
         p.setFont(font(20, 700))
-        p.drawText(QPointF(box.right() + 10, at(x1, shifts[-1].value).y() + 2), f"{here.value:+.2f}")
+        p.drawText(QPointF(x, y + 2), f"{here.value:+.2f}")
         p.setFont(font(12))
-        y = at(x1, shifts[-1].value).y()
-        p.drawText(QPointF(box.right() + 10, y + 18), f"± {here.half:.2f} at {round(self.at, 2):g} mm")
+        p.drawText(QPointF(x, y + 18), f"± {here.half:.2f} at {round(size, 2):g} mm")
 
 
 class GapChart(Strip):

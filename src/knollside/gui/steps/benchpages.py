@@ -58,14 +58,17 @@ class MeasurePage(QWidget):
             button("Stuck", acts["stuck"]),
             button("Skip it", acts["skip"]),
         )
-        rest = button("Print and measure the rest, simulated", acts["rest"], tip="One step of undo takes it all back")
         self.port = QLineEdit()
         self.port.setAccessibleName("Serial port of the calliper")
         self.port.setPlaceholderText("/dev/ttyUSB0")
         self.listen = button("Listen", acts["listen"], tip="Each line the calliper sends is one reading, in mm")
         self.wired = label("A calliper that acts as a keyboard needs nothing; a serial one:", dim=True, wrap=True)
-        plug = button("Plug in the simulated one", acts["plug"])
         self.taken = TakenList(acts["leave_out"])
+        self._arrange(acts)
+
+    def _arrange(self, acts: dict[str, Callable[..., None]]) -> None:
+        rest = button("Print and measure the rest, simulated", acts["rest"], tip="One step of undo takes it all back")
+        plug = button("Plug in the simulated one", acts["plug"])
         lay = QVBoxLayout(self)
         lay.setContentsMargins(16, 6, 14, 8)
         lay.setSpacing(5)

@@ -200,6 +200,26 @@ class ComparePage(Page):
             words = "Weighing the first four ways …" if waiting else "Work out the ways first."
             self.add(label(words, dim=True, wrap=True))
             return
+        self.add(heading("Side by side", "A to " + columns[-1].orientation.letter))
+        self.add(self._table(columns, drawn, target, no_verdict), rule())
+        for c in columns:
+            note = [c.orientation.title + "."]
+            if c.bill.scars:
+                note.append(f"Supports scar {', '.join(c.bill.scars)}.")
+            if c.bill.shut_in:
+                note.append("A support cannot be taken out.")
+            note.append(f"{c.beaten} is as good or better in everything." if c.beaten else "Nothing beats it in all.")
+            self.add(column(label(f"{c.orientation.letter}  {' '.join(note)}", 13, wrap=True)))
+        self.add(
+            label(
+                "Supports by exact layers; hours with them, typical pace and your record. Lay equal parts the same "
+                "way round: they then shrink, shine and break alike.",
+                dim=True,
+                wrap=True,
+            )
+        )
+
+    def _table(self, columns: tuple[Column, ...], drawn: Appearance | None, target: float, no_verdict: bool) -> QWidget:
         table = QWidget()
         grid = QGridLayout(table)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -235,23 +255,7 @@ class ComparePage(Page):
                     cell.setProperty("tone", reserve_tone(c.orientation.reserve, target))
                 cell.setAccessibleName(f"{name} of {c.orientation.letter}")
                 grid.addWidget(cell, i + 1, j + 1, Qt.AlignmentFlag.AlignRight)
-        self.add(heading("Side by side", "A to " + columns[-1].orientation.letter), table, rule())
-        for c in columns:
-            note = [c.orientation.title + "."]
-            if c.bill.scars:
-                note.append(f"Supports scar {', '.join(c.bill.scars)}.")
-            if c.bill.shut_in:
-                note.append("A support cannot be taken out.")
-            note.append(f"{c.beaten} is as good or better in everything." if c.beaten else "Nothing beats it in all.")
-            self.add(column(label(f"{c.orientation.letter}  {' '.join(note)}", 13, wrap=True)))
-        self.add(
-            label(
-                "Supports by exact layers; hours with them, typical pace and your record. Lay equal parts the same "
-                "way round: they then shrink, shine and break alike.",
-                dim=True,
-                wrap=True,
-            )
-        )
+        return table
 
 
 def _places(n: int) -> str:

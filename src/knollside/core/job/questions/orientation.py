@@ -9,7 +9,7 @@ import numpy as np
 from knollside.core.job import answer
 from knollside.core.job.answer import LayerLog
 from knollside.core.job.ask import Answerer, Question
-from knollside.core.job.compare import Column, column, unbeaten
+from knollside.core.job.compare import Column, Comparison, unbeaten
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.recipe import strata_of
 from knollside.core.job.questions.strength import GroundOf, StrengthOf
@@ -106,11 +106,12 @@ class Compare(Question[tuple[Column, ...]]):
     factor: Range
 
     def answer(self, ask: Answerer) -> tuple[Column, ...]:
-        part, marks, out = ask(self.part), _by_name(self.marks), []
+        part, marks, made = ask(self.part), _by_name(self.marks), self.support_settings
+        at = part.mesh, part.features, marks, self.mates, self.recipe, made, self.card
+        weigher, out = Comparison(*at, PrinterMotion(), self.factor, self.printer.enclosed), []
         for i, w in enumerate(self.orientations):
             ask.tick(i / len(self.orientations), f"weighing way {w.letter}")
-            at = part.mesh, part.features, marks, self.mates, w, self.recipe, self.support_settings, self.card
-            out.append(column(*at, PrinterMotion(), self.factor, self.printer.enclosed))
+            out.append(weigher.column(w))
         return unbeaten(out)
 
 

@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 
 from knollside.core.job import answer
-from knollside.core.job.answer import CELLS, LayerLog, Solved, Strength, strength_of
+from knollside.core.job.answer import CELLS, LayerLog, Solved, strength_of
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
 from knollside.core.lay.orientations import NET_DIRECTIONS, Ground, Ranking, RatedOrientation
@@ -31,6 +31,7 @@ from knollside.core.strength.field import POISSON, Medium, refuse_unready
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
 from knollside.core.strength.rating import sphere
 from knollside.core.strength.skin import skin_of
+from knollside.core.strength.strength import Strength
 from knollside.core.strength.superpose import mix, plan_of
 
 Vec = tuple[float, float, float]
