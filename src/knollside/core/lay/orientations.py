@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -152,17 +152,22 @@ def rank(
     net, shape = every.part(slice(0, count)), ground.shape.part(slice(0, count))
     rated, shapes, found = every.part(chosen), ground.shape.part(chosen), every.directions[chosen]
     orientations = []
-    tallest = float(np.ptp(mesh.vertices @ found.T, axis=0).max())
-    widest = max(float(shapes.contact.max()), 1.0)
-    surface = float(mesh.areas.sum())
+    shares = _shares(mesh, shapes, feet)
     for i, n in enumerate(found):
         overhang, foot = float(shapes.overhang[i]), feet[i]
         reserve = rated.range_of(i)
         made = _describe("", mesh, features, s.field, rated, (0.0, i, n, foot, reserve, overhang, s.target))
-        shares = overhang / surface, foot.height / tallest, min(foot.contact / widest, 1.0)
-        orientations.append(replace(made, shares=shares))
+        orientations.append(replace(made, shares=shares[i]))
     plain = Ranking(net, shape, (), s.target, ground.fits, tuple(orientations), purpose)
     return weighed(plain, WEIGHTS[purpose], keep)
+
+
+def _shares(mesh: Mesh, shapes: Standing, feet: Sequence[Footing]) -> list[tuple[float, float, float]]:
+    """Of each way what leans over the whole surface, its height over the tallest, its contact over the broadest."""
+    surface, tallest = float(mesh.areas.sum()), max(f.height for f in feet)
+    broadest = max(float(shapes.contact.max()), 1.0)
+    every = zip(shapes.overhang.tolist(), feet, strict=True)
+    return [(leans / surface, f.height / tallest, min(f.contact / broadest, 1.0)) for leans, f in every]
 
 
 def weighed(ranking: Ranking, weights: Mapping[str, float], keep: int = 7) -> Ranking:
@@ -195,18 +200,16 @@ def plain_orientations(
     """The short list of a part without a load: by support, height and contact alone; reserves are not a number."""
     count = len(ground.directions)
     shapes = ground.shape.part(slice(count, None))
-    tallest = max(f.height for f in ground.feet)
-    widest, surface = max(float(shapes.contact.max()), 1.0), float(mesh.areas.sum())
+    shares = _shares(mesh, shapes, ground.feet)
     nothing = Range(float("nan"), float("nan"), float("nan"))
     orientations = []
     for i, (n, foot) in enumerate(zip(ground.found, ground.feet, strict=True)):
         overhang = float(shapes.overhang[i])
-        shares = overhang / surface, foot.height / tallest, min(foot.contact / widest, 1.0)
         a, b, c = (float(v) for v in n)
         gives = _gives_up(foot, overhang)
         words = _title(features, n, foot, mesh), nothing, float("nan"), "", (0.0, 0.0, 0.0), "", 0.0, ""
         reason = "No load is stated: chosen by support, height and bed."
-        made = RatedOrientation("", (a, b, c), *words, foot, overhang, float("nan"), 0.0, reason, gives, shares)
+        made = RatedOrientation("", (a, b, c), *words, foot, overhang, float("nan"), 0.0, reason, gives, shares[i])
         orientations.append(replace(made, score=_shape_score(made, WEIGHTS[purpose] | dict(weights))))
     orientations.sort(key=lambda w: -w.score)
     return tuple(replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", orientations[:keep], strict=False))
