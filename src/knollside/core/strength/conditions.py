@@ -42,15 +42,16 @@ def sample_faces(mesh: Mesh, faces: Ints, spacing: float) -> Spots:
     """Points spread evenly over triangles, no farther apart than about ``spacing`` mm.
 
     Each triangle is cut into rows along its longest side; a row's points stand for its area and lie at its
-    centroid's height, so that even and linear loads keep their sum and their moment.
+    centroid's height, so that even and linear loads keep their sum and their moment. One no higher than the spacing
+    is cut across instead: what meshers fan round a hole is long, thin, and wide at one end only.
     """
     tri = mesh.triangles[faces]
     normals = mesh.normals[faces]
     areas = mesh.areas[faces]
     side = np.linalg.norm(np.roll(tri, -1, axis=1) - tri, axis=2)
     first = side.argmax(axis=1)
-    at = (first[:, None] + np.arange(3)) % 3
-    tri = np.take_along_axis(tri, at[:, :, None], axis=1)  # base from corner 0 to corner 1, apex corner 2
+    turn = (first[:, None] + np.arange(3)) % 3
+    tri = np.take_along_axis(tri, turn[:, :, None], axis=1)  # base from corner 0 to corner 1, apex corner 2
     base = side.max(axis=1)
     wide = np.clip(np.ceil(base / spacing).astype(int), 1, 400)
     high = np.clip(np.ceil(2 * areas / np.maximum(base, 1e-12) / spacing).astype(int), 1, 400)
@@ -58,9 +59,13 @@ def sample_faces(mesh: Mesh, faces: Ints, spacing: float) -> Spots:
     kinds, which = np.unique(wide * 1000 + high, return_inverse=True)
     for i, kind in enumerate(kinds):
         mine = np.flatnonzero(which == i)
-        w, share = _rows(int(kind) // 1000, int(kind) % 1000)
-        points.append((w[None, :, :] @ tri[mine]).reshape(-1, 3))
-        normal.append(np.repeat(normals[mine], len(w), axis=0))
+        if kind % 1000 == 1:
+            at, share = _columns(tri[mine], int(kind) // 1000)
+        else:
+            w, one = _rows(int(kind) // 1000, int(kind) % 1000)
+            at, share = w[None, :, :] @ tri[mine], np.tile(one, (len(mine), 1))
+        points.append(at.reshape(-1, 3))
+        normal.append(np.repeat(normals[mine], share.shape[1], axis=0))
         area.append((areas[mine, None] * share).reshape(-1))
     return Spots(np.vstack(points), np.vstack(normal), np.concatenate(area))
 
@@ -78,6 +83,26 @@ def _rows(wide: int, high: int) -> tuple[Array, Array]:
         places.append(np.stack([1 - v - u, u, np.full(n, v)], axis=1))
         shares.append(np.full(n, share / n))
     return np.vstack(places), np.concatenate(shares)
+
+
+def _columns(tri: Array, wide: int) -> tuple[Array, Array]:
+    """Centroids (m, wide, 3) of triangles cut square to their base, and the share of the area each stands for.
+
+    Of a height that rises to the apex over ``s`` of the base and falls again: integrals of it, of it times its place,
+    and of its square, up to each cut.
+    """
+    base = tri[:, 1] - tri[:, 0]
+    s = np.einsum("ij,ij->i", tri[:, 2] - tri[:, 0], base) / np.maximum(np.einsum("ij,ij->i", base, base), 1e-18)
+    s = np.clip(s, 1e-9, 1 - 1e-9)[:, None]
+    rise = tri[:, 2] - tri[:, 0] - s * base
+    u = np.linspace(0, 1, wide + 1)[None]
+    up, left = np.minimum(u, s), 1 - np.maximum(u, s)  # how much of the rising and of the falling side is passed
+    over = 1 - left
+    high = np.diff(up**2 / (2 * s) + ((1 - s) ** 2 - left**2) / (2 * (1 - s)))
+    along = up**3 / (3 * s) + (over**2 / 2 - over**3 / 3 - s**2 / 2 + s**3 / 3) / (1 - s)
+    square = up**3 / (3 * s**2) + ((1 - s) ** 3 - left**3) / (3 * (1 - s) ** 2)
+    x, y = np.diff(along) / high, np.diff(square) / (2 * high)
+    return tri[:, None, 0] + x[:, :, None] * base[:, None] + y[:, :, None] * rise[:, None], 2 * high
 
 
 def locate(grid: Grid, spots: Spots) -> tuple[Ints, Array]:
