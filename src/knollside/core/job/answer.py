@@ -144,8 +144,8 @@ def one_way(
 @dataclass(frozen=True)
 class LayerLog:
     """Quantities against height for one way: every array (k,). ``peak`` is the least solved reserve
-    near the height, ``nominal`` the plain-section one, ``overhang`` mm2 per mm of height,
-    ``lean`` the steepest lean in degrees; ``paint`` the reserve at each mesh corner."""
+    near the height, ``nominal`` the plain-section one, ``overhang`` mm2 per mm of height; ``paint`` the reserve at
+    each mesh corner, ``balance`` how far the stresses are from carrying the loads (a share)."""
 
     heights: Array
     nominal: Array

@@ -112,7 +112,7 @@ def _thicken(
                 0,
                 Remedy(
                     "fillet",
-                    f"Round the inner corner {orientation.place_name} to about {radius:.0f} mm",
+                    f"Round the inner corner {orientation.place_name} to about {radius:.{0 if radius > 3 else 1}f} mm",
                     None,
                     f"in the model; the corner now carries {now:.1f} times the plain stress",
                 ),
