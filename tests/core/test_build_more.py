@@ -14,15 +14,13 @@ from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_board, ask_strength
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
-from knollside.core.job.variants import variants, with_layer, with_nozzle
-from knollside.core.material.bond import BondSetting, bond_at, height_share, shares, usual_nozzle, with_setting
-from knollside.core.material.cards import MATERIALS, material
+from knollside.core.job.variants import variants
+from knollside.core.material.bond import height_share
+from knollside.core.material.cards import material
 from knollside.core.material.infill import PATTERNS, density_for, line_spacing, stiffness_share
 from knollside.core.material.own import OwnCard, OwnValue, with_own
 from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh, Orientation, Range, Recipe
-from knollside.core.recipe.board import fine_show_piece, quick_fit_check
 from knollside.core.recipe.breakeven import SCALES, WORTH, break_even
-from knollside.core.recipe.choose import MaterialChoice, try_first
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.recipe.spiral import spiral_possible
 from knollside.core.strength.rating import rate
@@ -87,37 +85,6 @@ def test_a_spiral_wants_one_loop_in_every_layer() -> None:
     assert not spiral_possible((square,) * 3, 3)[0]
 
 
-def test_other_layers_keep_the_depth_of_tops_and_other_nozzles_the_walls() -> None:
-    r = Recipe(layer_height=0.2, line_width=0.45, walls=4, tops=5, bottoms=4)
-    thin = with_layer(r, 0.1)
-    assert (thin.tops * thin.layer_height, thin.bottoms * thin.layer_height) == pytest.approx((1.0, 0.8))
-    wide = with_nozzle(r, 0.4, 0.8)
-    assert wide.line_width == 0.9 and wide.walls == 2 and wide.layer_height == 0.4
-    assert with_nozzle(r, 0.4, 0.4) == r
-    assert with_layer(r.model_copy(update={"tops": 0}), 0.1).tops == 0
-    assert quick_fit_check(r, 0.4).layer_height > r.layer_height > fine_show_piece(r, 0.4).layer_height
-
-
-def test_bond_by_heat_fan_time_nozzle_and_height() -> None:
-    card = material("PETG")
-    usual = usual_nozzle(card)
-    assert shares(card, BondSetting()) == () and with_setting(card, BondSetting()) is card
-    assert shares(card, BondSetting(nozzle_c=usual + 10)) == ()  # hotter gains nothing
-    cold = with_setting(card, BondSetting(nozzle_c=usual - 10)).bond
-    assert cold.value == pytest.approx(card.bond.value * bond_at(card, usual - 10))
-    assert cold.low / cold.value < card.bond.low / card.bond.value  # and is less sure
-    hard = with_setting(card, BondSetting(nozzle_c=usual, hard_nozzle=True)).bond
-    assert hard.value == pytest.approx(card.bond.value * bond_at(card, usual - 8))
-    # Eight degrees more make up for it: the same heat at the strand.
-    assert with_setting(card, BondSetting(nozzle_c=usual + 8, hard_nozzle=True)).bond == card.bond
-    names = [s.name for s in shares(card, BondSetting(usual - 5, 1.0, 120.0))]
-    assert names == ["Nozzle heat", "Fan", "Slow layers"]
-    assert shares(card, BondSetting(layer_s=120.0))[0].left.value == pytest.approx(1 - 2 * 0.04)
-    thick = shares(card, BondSetting(over_nozzle=0.75))
-    assert [t.name for t in thick] == ["Thick layers"] and thick[0].left.value == pytest.approx(0.875)
-    assert height_share(0.5) == 1.0 > height_share(0.75) > height_share(1.0) >= 0.5
-
-
 def test_own_values_take_over_and_say_so() -> None:
     card = material("PETG")
     own = OwnCard(values={"pull": OwnValue(value=52, low=50, high=54, note="ten bars"), "density": _one(1.31)})
@@ -135,12 +102,6 @@ def test_own_values_take_over_and_say_so() -> None:
 
 def _one(v: float) -> OwnValue:
     return OwnValue(value=v, low=v, high=v)
-
-
-def test_a_dear_or_smelly_material_is_tried_in_an_easy_one_first() -> None:
-    every = tuple(MaterialChoice(c, None, "", "") for c in MATERIALS.values())
-    assert "PLA" in try_first(every, "Nylon + carbon")
-    assert "fits" in try_first(every, "ASA") and try_first(every, "PLA") == try_first(every, "PETG") == ""
 
 
 def test_thick_layers_cost_the_bond_and_a_wide_nozzle_gives_it_back() -> None:

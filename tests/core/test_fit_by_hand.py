@@ -16,7 +16,7 @@ from knollside.core.fit.clearance import Freedom, Gap, freedom
 from knollside.core.fit.correction import axis_of, correct, odds
 from knollside.core.fit.freeing import chance_freed, learn_frees, odd_gap_steps
 from knollside.core.fit.hardware import item, names, suggestion
-from knollside.core.fit.play import running_in, start_tight, tight_window, wobble
+from knollside.core.fit.play import across_of_flank, running_in, start_tight, tight_window, wobble
 from knollside.core.fit.process import (
     PrintSetting,
     Process,
@@ -118,6 +118,7 @@ def test_prints_made_alike_days_and_contradictions_have_their_limits() -> None:
     for nozzle, layer, same in ((0.409, 0.2, True), (0.411, 0.2, False), (0.4, 0.2305, True), (0.4, 0.168, False)):
         assert setting.same(reading("hole", 5, -0.2, nozzle_mm=nozzle, layer_height=layer)) is same
     assert setting.same(reading("hole", 5, -0.2))
+    assert process_of([reading("hole", 5, -0.2, layer_height=0.3), *MIXED], "upright", setting).others == 1
     assert contradictions([reading("hole", 5, 0.0), reading("hole", 5.004, 0.163)]) == ()
     assert len(contradictions([reading("hole", 5, 0.0), reading("hole", 5, 0.169)])) == 1
     assert contradictions([reading("hole", 5, 0.0), reading("hole", 5, 0.3, left_out=True)]) == ()
@@ -230,6 +231,8 @@ def test_running_in_weighs_readings_and_typical_growth_as_a_second_search_does()
     assert running_in((), 0.05).start == 0.05
     assert tight_window((0.15, 0.35)) == (0.075, 0.275) and start_tight((0.15, 0.19)) == pytest.approx(0.15 - 0.0375)
     ball, cone = wobble(0.2, 30, 50, "ball"), wobble(0.2, 30, 50, "cone", 30.0)
+    # A flank of 30 degrees that gives a tenth: four tenths of diameter.
+    assert across_of_flank(0.1) == pytest.approx(0.4)
     assert ball.at_tip == pytest.approx(0.2) and cone.at_tip == pytest.approx(50 * 2 * 0.2 / math.cos(math.pi / 6) / 30)
 
 

@@ -149,6 +149,7 @@ def test_brim_and_raft_come_where_their_rule_says() -> None:
         made = bed_adhesion(foot(long=long), shrinks)
         assert (made.kind, made.width) == (kind, width) and made.curl == pytest.approx(long / 150)
     assert bed_adhesion(foot(long=900.0), shrinks).width == 15.0
+    assert bed_adhesion(foot(long=150.0), shrinks, enclosed=True).curl == pytest.approx(0.6)
     for lean, height, kind in ((0.119, 20.1, "brim"), (0.121, 20.1, "nothing"), (0.119, 19.9, "nothing")):
         assert bed_adhesion(foot(height=height, lean=lean), shrinks).kind == kind
     ring = (
@@ -276,3 +277,6 @@ def test_steps_of_a_slope_are_a_layer_over_its_tangent() -> None:
     shelf = find_features(SHELF)
     hung = next(f for f in shelf if f.kind == "flat" and f.axis[2] < -0.99 and f.centre[2] > 5)
     assert surface_steps(SHELF, shelf, {hung.id: "shown"}, UP, 0.2) == "underside"
+    assert surface_steps(SHELF, shelf, {hung.id: "shown"}, (0.0, 0.0, -1.0), 0.2) == "top lines"
+    assert surface_steps(SHELF, shelf, {hung.id: "shown"}, (1.0, 0.0, 0.0), 0.2) == "layers"
+    assert surface_steps(SHELF, shelf, {}, UP, 0.2) == ""

@@ -10,13 +10,10 @@ from conftest import box, mesh_of
 
 from knollside.core.job import answer
 from knollside.core.job.split import GLUE_MPA, cut_plans
-from knollside.core.lay.bed_adhesion import first_layer
 from knollside.core.lay.layer_warnings import free_area, layer_warnings
 from knollside.core.lay.orientations import WEIGHTS, plain_orientations, weighed
-from knollside.core.lay.second_material import CHANGE_MIN, FLUSH_G, second_material
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import regions
-from knollside.core.lay.surface_steps import surface_steps
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import (
@@ -59,25 +56,6 @@ def test_a_support_in_a_well_comes_out_where_the_well_opens() -> None:
     assert {r.access for r in held_places(shelf)[1] if r.area > 50} == {"outside"}
 
 
-def test_a_wider_gap_lets_go_easier() -> None:
-    shelf = mesh_of(slab(0, 40, 0, 40, 0, 30) + slab(40, 60, 0, 40, 20, 30))
-    force = [
-        max(r.force for r in held_places(shelf, SupportSettings(preset="all", gap_mm=g))[1]) for g in (0.1, 0.2, 0.3)
-    ]
-    assert force[0] == pytest.approx(2 * force[1]) and force[1] == pytest.approx(2 * force[2])
-
-
-def test_a_second_material_is_priced_by_the_layers_that_hold_both() -> None:
-    shelf = mesh_of(slab(0, 40, 0, 40, 0, 30) + slab(40, 60, 0, 40, 20, 30))
-    _, found = held_places(shelf)
-    whole, touching = second_material(found, ALL)
-    assert whole.changes == 2 * 100  # twenty millimetres of fifths
-    assert touching.changes == 2 * ALL.interface
-    assert (whole.minutes, whole.flushed) == pytest.approx((200 * CHANGE_MIN, 200 * FLUSH_G))
-    assert second_material(found, SupportSettings(preset="none"))[0].changes == 0
-    assert 0 < touching.risk < whole.risk < 1
-
-
 def test_notes_name_islands_bridges_thin_walls_and_lying_holes() -> None:
     solid = (
         slab(0, 40, 0, 10, 0, 3) + slab(0, 4, 0, 10, 0, 20) + slab(36, 40, 0, 10, 0, 20) + slab(0, 40, 0, 10, 20, 23)
@@ -108,28 +86,6 @@ def test_a_solid_block_has_nothing_to_note() -> None:
     mesh = box(30, 20, 10)
     strata, found = held_places(mesh)
     assert layer_warnings(strata, found, find_features(mesh), (), R) == ()
-
-
-def test_grain_of_a_show_face_follows_how_it_lies() -> None:
-    mesh = box(30, 20, 10)
-    flats = find_features(mesh)
-    top = next(f.id for f in flats if f.axis[2] > 0.9)
-    marks = {top: "shown"}
-    assert surface_steps(mesh, flats, marks, UP, 0.2) == "top lines"
-    assert surface_steps(mesh, flats, marks, (0.0, 0.0, -1.0), 0.2) == "on the sheet"
-    assert surface_steps(mesh, flats, marks, (1.0, 0.0, 0.0), 0.2) == "layers"
-    a = np.radians(10)  # leaning by ten degrees: steps of h / tan 10
-    leaning = (float(np.sin(a)), 0.0, float(np.cos(a)))
-    assert surface_steps(mesh, flats, marks, leaning, 0.2) == f"steps {0.2 / np.tan(a):.1f} mm"
-    assert surface_steps(mesh, flats, {}, UP, 0.2) == ""
-
-
-def test_the_first_layer_is_slower_on_small_feet() -> None:
-    broad = lay_strata(box(30, 20, 10), UP, R).outline[0]
-    slim = lay_strata(box(6, 6, 10), UP, R).outline[0]
-    assert first_layer(broad, R, 0.4).speed > first_layer(slim, R, 0.4).speed
-    assert first_layer(broad, R, 0.4).height == 0.2 and first_layer(broad, R, 0.6).height == 0.3
-    assert first_layer(broad, R, 0.4).small == 0 and first_layer(slim, R, 0.4).small == 1
 
 
 @pytest.fixture(scope="module")

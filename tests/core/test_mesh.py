@@ -13,7 +13,7 @@ from conftest import box, mesh_of, plate_with_hole
 from knollside.core.mesh import load
 from knollside.core.mesh.check import check
 from knollside.core.mesh.edit import resize, sizes_found
-from knollside.core.mesh.features import feature_at, find_features
+from knollside.core.mesh.features import find_features
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.load import load_bytes
 from knollside.core.mesh.repair import repair
@@ -167,33 +167,6 @@ def test_a_hole_is_found_with_its_drawn_diameter(sides: int, turn: tuple[float, 
     assert (h.length, h.through, h.facets) == (pytest.approx(8.0, abs=1e-4), True, sides)
     axis = trimesh.transformations.euler_matrix(*np.radians(turn), axes="sxyz")[:3, :3] @ [0, 0, 1]
     assert abs(float(np.dot(axis, h.axis))) == pytest.approx(1, abs=1e-6)
-
-
-def test_pins_blind_holes_hexagons_slots_and_fillets_are_told_apart() -> None:
-    c = m3.Manifold
-    slot = m3.CrossSection.circle(2, 40).translate((-4, 0)) + m3.CrossSection.circle(2, 40).translate((4, 0))
-    solid = (
-        c.cube((60, 40, 10))
-        - c.cylinder(6, 4, circular_segments=48).translate((10, 10, 5))
-        + c.cylinder(8, 3, circular_segments=40).translate((30, 10, 9.5))
-        - c.cylinder(30, 10 / np.sqrt(3), circular_segments=6).translate((48, 12, -5))
-        - m3.Manifold.extrude(slot.hull(), 30).translate((20, 30, -5))
-    )
-    found = {f.kind: f for f in find_features(mesh_of(solid)) if f.kind != "flat"}
-    assert set(found) == {"hole", "pin", "hexagon", "slot"}
-    assert (found["hole"].diameter, found["hole"].through) == (pytest.approx(8, abs=1e-3), False)
-    assert found["pin"].diameter == pytest.approx(6, abs=1e-3)
-    assert found["hexagon"].diameter == pytest.approx(10, abs=1e-3)
-    assert found["slot"].diameter == pytest.approx(4, abs=1e-3)
-
-
-def test_a_point_takes_the_feature_nearest_or_is_refused() -> None:
-    mesh = plate_with_hole()
-    f = find_features(mesh)
-    assert feature_at(mesh, f, (12, 15 + 2.4, 4)).kind == "hole"
-    assert np.asarray(feature_at(mesh, f, (30, 15, 8)).axis) == pytest.approx([0, 0, 1])
-    with pytest.raises(Refused, match="nothing is there"):
-        feature_at(mesh, f, (0, 0, 200))
 
 
 def test_sections_agree_with_closed_forms_and_polygons() -> None:

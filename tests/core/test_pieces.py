@@ -28,16 +28,6 @@ from knollside.sim.desk import PrintedPiece, SimulatedPrinter
 UP = (0.0, 0.0, 1.0)
 
 
-def test_the_bar_has_lying_holes_measured_twice() -> None:
-    bar = hole_and_pin_bar([4.5, 5.3], lying=(4.5, 5.3))
-    assert check(bar.mesh).sound and check(bar.mesh).bodies == 1
-    lying = [f for f in find_features(bar.mesh) if f.kind == "hole" and abs(f.axis[0]) > 0.99]
-    assert sorted(f.diameter for f in lying) == pytest.approx([4.5, 5.3], abs=1e-3)
-    for d in (4.5, 5.3):
-        axes = {s.axis for s in bar.spots if s.kind == "hole" and s.drawn == d}
-        assert axes == {"upright", "lying", "plumb"}
-
-
 def test_the_gap_ladders_gaps_are_as_drawn_and_every_peg_is_free_in_the_mesh() -> None:
     piece = gap_ladder(0.3, 0.2, gap_steps=5)
     found = check(piece.mesh)
@@ -240,6 +230,8 @@ def test_the_bar_weighs_what_its_drawing_says() -> None:
     assert bar.mesh.volume == pytest.approx((length * width - 4 * 4 / 2 - rounds) * 6 + rounds * 8, rel=1e-6)
     few = hole_and_pin_bar([5.0])  # spread out, none within six tenths of another
     assert sorted({s.drawn for s in few.spots}) == [4.0, 5.0, 6.0, 8.0]
+    assert 4.0 in {s.drawn for s in hole_and_pin_bar([4.8]).spots} - {s.drawn for s in hole_and_pin_bar([4.5]).spots}
+    assert check(lying_bar := hole_and_pin_bar([4.5], lying=(4.5,)).mesh).sound and check(lying_bar).bodies == 1
     lying = hole_and_pin_bar([4.0, 8.0, 6.0, 10.0], lying=(4.0, 6.0))
     tall, far = 6 + 2 * 3, max(3 + 4 + 3 + 6 + 3, width)
     assert np.allclose(lying.mesh.bounds[1], [length + 11.5, far, 14], atol=1e-6)

@@ -9,7 +9,7 @@ import solving
 from conftest import box, mesh_of
 
 from knollside.core.lay.strata import Strata, lay_strata
-from knollside.core.lay.supports import Region, bill, held, regions
+from knollside.core.lay.supports import Region, regions
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.model import FixedFixture, ForceLoad, Mesh, Recipe, Refused, SupportSettings
@@ -41,25 +41,6 @@ def test_layers_of_a_block_have_its_area_and_rest_on_each_other() -> None:
     strata, found = looked(box(20, 10, 6))
     assert len(strata.outline) == 30 and strata.areas == pytest.approx(200.0)
     assert strata.free == () and found == ()
-
-
-def test_a_shelf_is_a_ledge_of_its_own_reach_with_the_column_of_the_room_beneath() -> None:
-    strata, found = looked(shelf(14))
-    (r,) = found
-    assert r.kind == "ledge" and r.needed
-    assert r.area == pytest.approx((14 - strata.reach) * 20, rel=0.01)
-    assert r.far == pytest.approx(14, rel=0.03)
-    assert r.low == pytest.approx(16) and 15.0 < r.column <= 16.0
-    assert not r.on_part and r.access == "outside"
-    # 0.15 of the body, and two layers solid under the shelf.
-    grams = (0.15 * (r.column - 0.4) + 0.4) * r.area * material("PETG").density / 1000
-    assert r.grams == pytest.approx(grams, rel=0.02)
-
-
-def test_a_short_shelf_needs_nothing_and_says_how_many_lines_it_sticks_out() -> None:
-    _, found = looked(shelf(1.2))
-    (r,) = found
-    assert not r.needed and "3 lines" in r.without
 
 
 @pytest.mark.parametrize(("span", "needed"), [(8.0, False), (25.0, True)])
@@ -110,58 +91,9 @@ def test_a_slope_past_the_limit_is_one_region_and_one_within_it_none() -> None:
     assert len(steep) == 1 and steep[0].needed and f"{limit + 26:.0f}" in steep[0].without
 
 
-def test_thinner_layers_reach_further() -> None:
-    mesh = mesh_of(m3.Manifold.extrude(m3.CrossSection([[(0, 0), (10, 0), (40, 20), (0, 20)]]), 15).rotate((90, 0, 0)))
-    free = {h: lay_strata(mesh, UP, R.model_copy(update={"layer_height": h})).free for h in (0.1, 0.3)}
-    assert not free[0.1] and free[0.3]
-
-
-def test_the_school_decides_and_the_hand_overrules_it() -> None:
-    _, found = looked(shelf(14) + CUBE((1.0, 20, 4)).translate((-1.0, 0, 16)))
-    big, small = sorted(found, key=lambda r: -r.area)
-    assert [held(big, SupportSettings(preset=s)) for s in ("all", "pays", "none")] == [True, True, False]
-    assert [held(small, SupportSettings(preset=s)) for s in ("all", "pays", "none")] == [True, False, False]
-    mine = SupportSettings(preset="pays", by_hand={big.key: False, small.key: True})
-    assert not held(big, mine) and held(small, mine)
-    total = bill(found, mine)
-    assert total.count == 1 and total.open_ones == 1 and total.grams == pytest.approx(small.grams)
-
-
-def test_marks_say_which_faces_a_support_scars() -> None:
-    mesh = mesh_of(shelf(14))
-    under = next(f for f in find_features(mesh) if f.kind == "flat" and f.axis[2] < -0.9 and f.centre[2] > 10)
-    _, found = looked(mesh, marks={under.id: "shown"})
-    assert found[0].scars == ("a show face",)
-    assert np.allclose(mesh.triangles[found[0].faces][:, :, 2], 16.0)
-
-
-def test_a_tree_takes_less_and_a_thin_ledge_is_at_risk() -> None:
-    _, plain = looked(shelf(14))
-    _, tree = looked(shelf(14), SupportSettings(style="tree"))
-    assert tree[0].grams < 0.7 * plain[0].grams
-    thin = CUBE((10, 20, 20)) + CUBE((30, 20, 0.8)).translate((0, 0, 16))
-    _, found = looked(thin)
-    assert found[0].risk is not None and found[0].risk > 5 * (plain[0].risk or 0.01)
-
-
 def test_too_many_layers_are_refused_with_their_number() -> None:
     with pytest.raises(Refused, match=r"5,000 layers of 0.04 mm"):
         lay_strata(box(5, 5, 200), UP, R.model_copy(update={"layer_height": 0.04}))
-
-
-def test_bed_advice_by_length_shrinkage_and_what_touches() -> None:
-    from knollside.core.lay.bed_adhesion import bed_adhesion
-    from knollside.core.lay.stability import footing
-
-    room = (300.0, 300.0, 300.0)
-    long_ = footing(box(240, 20, 8), UP, R, room)
-    assert bed_adhesion(long_, material("ABS")).kind == "brim"
-    assert bed_adhesion(long_, material("ABS"), enclosed=True).curl < bed_adhesion(long_, material("ABS")).curl
-    assert bed_adhesion(long_, material("ABS")).span == pytest.approx(240)
-    assert bed_adhesion(footing(box(30, 30, 8), UP, R, room), material("PLA")).kind == "nothing"
-    tall = bed_adhesion(footing(box(12, 12, 140), UP, R, room), material("PLA"))
-    assert tall.kind == "brim" and "narrow stand" in tall.why
-    assert bed_adhesion(footing(box(4, 4, 40), UP, R, room), material("PLA")).kind == "raft"
 
 
 def test_a_stack_from_cut_layers_prices_like_one_cut_for_itself() -> None:
