@@ -106,6 +106,7 @@ class Item:
 
     @property
     def fits(self) -> tuple[str, ...]:
+        """Every class it can be asked for."""
         return (*self.bores, *self.classes)
 
 

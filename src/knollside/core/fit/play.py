@@ -56,6 +56,7 @@ class RunningIn:
     source: str
 
     def after(self, n: float) -> float:
+        """Clearance after ``n`` cycles, mm."""
         return self.start + self.grows * (1 - math.exp(-n / self.cycles))
 
 

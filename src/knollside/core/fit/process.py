@@ -52,6 +52,7 @@ class PrintSetting:
 
 
 def setting_of(recipe: Recipe, nozzle_mm: float) -> PrintSetting:
+    """What readings must share with prints of ``recipe`` through this nozzle, mm."""
     return PrintSetting(nozzle_mm, recipe.layer_height)
 
 
@@ -74,6 +75,7 @@ class Shift:
 
     @property
     def half(self) -> float:
+        """Half the width of the interval, mm."""
         return (self.high - self.low) / 2
 
     @property
@@ -97,6 +99,7 @@ class Process:
 
     @property
     def shrink(self) -> float:
+        """s of the model: printed over drawn length."""
         return 1 + float(self.mean[0])
 
     @property

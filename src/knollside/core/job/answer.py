@@ -59,6 +59,7 @@ class PartFacts:
     lost: tuple[Named, ...] = ()
 
     def feature(self, name: str) -> Feature | None:
+        """The feature of that name, or None."""
         return next((f for f in self.features if f.id == name), None)
 
 
@@ -138,6 +139,7 @@ def one_way(
     direction: tuple[float, float, float],
     letter: str = "",
 ) -> RatedOrientation:
+    """One ``direction`` rated by itself, its footing cut for real."""
     return rate_orientation(letter, part.mesh, part.features, s, bed, np.asarray(direction))
 
 

@@ -58,10 +58,12 @@ def ask_strength(
     exactly: bool = False,
     probes: tuple[Vec, ...] = (),
 ) -> StrengthOf:
+    """The question of strength of a part as it is stated; about ``cells`` cells."""
     return strength_question(part, s.design_case, s.recipe, s.card, cells, direction, exactly, probes)
 
 
 def ask_orientations(strength: StrengthOf, s: Stated, directions: int = NET_DIRECTIONS) -> Rank:
+    """The question which ways to lie there are, rated by ``strength``."""
     return Rank(strength, s.design_case.purpose, s.printer.bed_mm, directions)
 
 
@@ -76,12 +78,15 @@ def ask_proof(strength: StrengthOf, s: Stated) -> Prove:
 
 
 def ask_fits(part: Part, s: Stated) -> Fits:
+    """The question what each mate should be drawn as."""
     return Fits(part, s.mates, s.direction, s.readings, s.fit_setting, tuple(sorted(s.windows.items())))
 
 
 def ask_corrected(part: Part, s: Stated) -> Correct:
+    """The question for the mesh with the stated mates corrected."""
     return Correct(ask_fits(part, s), s.recipe)
 
 
 def ask_price(part: Part, s: Stated, direction: Vec | None = None) -> PriceOf:
+    """The question what the stated recipe costs the stated way."""
     return PriceOf(part, s.card, direction or s.direction, s.recipe, s.factor)

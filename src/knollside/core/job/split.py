@@ -64,6 +64,7 @@ class CutPlan:
 
     @property
     def overhang(self) -> float:
+        """What leans too far of both pieces, mm2."""
         return sum(p.overhang for p in self.pieces)
 
 

@@ -76,6 +76,7 @@ class Standing:
     height: Array
 
     def part(self, which: slice | list[int]) -> Standing:
+        """Those of some directions only."""
         return Standing(self.overhang[which], self.contact[which], self.height[which])
 
 
@@ -138,6 +139,7 @@ class Footing:
 
     @property
     def stands(self) -> bool:
+        """Whether it stays by itself: its middle over its foot, and a foot to speak of (4 mm2)."""
         return self.margin > 0 and self.contact >= 4.0
 
 

@@ -52,6 +52,7 @@ class Strata:
 
     @property
     def areas(self) -> Array:
+        """Area of each layer, mm2 (k,)."""
         return np.array([o.area for o in self.outline])
 
     def level(self, k: int) -> float:

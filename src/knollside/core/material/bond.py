@@ -44,6 +44,7 @@ class BondShare:
 
 
 def usual_nozzle(card: Material) -> float:
+    """Nozzle heat a card supposes, degrees C: the middle of its range."""
     return 0.5 * (card.nozzle[0] + card.nozzle[1])
 
 

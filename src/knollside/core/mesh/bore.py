@@ -45,6 +45,7 @@ class Bore:
     radius: float
 
     def local(self, mesh: Mesh) -> Mesh:
+        """The mesh in the frame of the bore, its axis along Z."""
         return Mesh((mesh.vertices - self.centre) @ self.turn.T, mesh.faces)
 
     def placed(self, profile: BaseGeometry | Array, z0: float, z1: float) -> m3.Manifold:

@@ -41,6 +41,7 @@ class Soundness:
 
     @property
     def sound(self) -> bool:
+        """Whether nothing is wrong with it: closed, wound one way, no crossing."""
         return not self.problems
 
 
@@ -137,6 +138,8 @@ UNIT_TO_MM = {"mm": 1.0, "cm": 10.0, "inch": 25.4, "metre": 1000.0}
 
 
 def shell_volumes(mesh: Mesh, label: Ints, count: int) -> np.ndarray:
+    """Volume within each of ``count`` shells by the divergence theorem, mm3 (count,); negative where turned inside
+    out."""
     t = mesh.triangles - mesh.bounds.mean(axis=0)
     each = np.einsum("ij,ij->i", t[:, 0], np.cross(t[:, 1], t[:, 2])) / 6
     return np.bincount(label, each, minlength=count)

@@ -51,6 +51,7 @@ class Profile:
     pitch: float
 
     def at(self, phase: Array) -> Array:
+        """Radius at phases of the turn (n,), mm (n,)."""
         n = len(self.radius)
         return np.interp(phase % 1.0, (np.arange(n) + 0.5) / n, self.radius, period=1.0)
 

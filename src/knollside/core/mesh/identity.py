@@ -67,6 +67,7 @@ class NamedFeatures:
 
 
 def signature_of(f: Feature) -> Signature:
+    """What a feature is known by: kind, place, axis, size."""
     return Signature(
         kind=f.kind, centre=f.centre, axis=f.axis, diameter=f.diameter, length=f.length, area=float(f.area)
     )

@@ -34,6 +34,7 @@ class Patches:
 
     @property
     def count(self) -> int:
+        """How many patches there are."""
         return len(self.area)
 
     def borders(self) -> Borders:
@@ -59,6 +60,7 @@ class Borders:
 
 
 def patches_of(mesh: Mesh, edges: Edges | None = None) -> Patches:
+    """Smooth patches of a mesh: triangles joined over edges that hardly bend, with the borders between them."""
     edges = edges or edges_of(mesh)
     angle = dihedral(mesh, edges)
     areas = mesh.areas

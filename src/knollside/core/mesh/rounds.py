@@ -40,6 +40,7 @@ class Round:
 
     @property
     def whole(self) -> bool:
+        """Whether it goes all the way round."""
         return bool(self.turn > np.radians(320))
 
     @property
@@ -71,6 +72,7 @@ def circle_fit(points: Array) -> tuple[Array, float, float]:
 
 
 def find_rounds(mesh: Mesh, patches: Patches) -> list[Round]:
+    """Rounds of at least a short turn: whole cylinders first, then part ones from what is left."""
     bend = np.abs(patches.angle)
     usable = (bend > np.radians(0.15)) & (bend < STEEPEST_FACET)
     usable &= _striplike(patches)[patches.pair].any(axis=1)

@@ -60,6 +60,7 @@ class Cuts:
     segments: Array
 
     def at(self, k: int) -> Array:
+        """Segments of cut ``k`` (n, 2, 2) mm, solid on the left."""
         return self.segments[self.start[k] : self.start[k + 1]]
 
 

@@ -28,6 +28,7 @@ class Edges:
 
 
 def edges_of(mesh: Mesh) -> Edges:
+    """Edges of a mesh, each once, by sorting its half-edges."""
     f = mesh.faces
     half = np.vstack([f[:, [0, 1]], f[:, [1, 2]], f[:, [2, 0]]])
     owner = np.tile(np.arange(len(f)), 3)

@@ -114,6 +114,7 @@ class Range:
     source: str = "typical"
 
     def times(self, factor: float) -> Range:
+        """The range with middle and ends times ``factor`` (a share), its source kept."""
         return Range(self.value * factor, self.low * factor, self.high * factor, self.source)
 
     def words(self, decimals: int, between: str = " to ") -> str:

@@ -31,10 +31,12 @@ class Mesh:
 
     @property
     def areas(self) -> Array:
+        """Of each triangle, mm2 (t,)."""
         return np.asarray(np.linalg.norm(self.crosses, axis=1) / 2)
 
     @property
     def normals(self) -> Array:
+        """Unit outward normal of each triangle (t, 3); nought where it has no area."""
         c = self.crosses
         n = np.linalg.norm(c, axis=1, keepdims=True)
         return np.asarray(np.divide(c, n, out=np.zeros_like(c), where=n > 0))
@@ -52,6 +54,7 @@ class Mesh:
 
     @property
     def size(self) -> Array:
+        """Of the box around it, mm (3,)."""
         return np.asarray(self.bounds[1] - self.bounds[0])
 
     @property
@@ -61,9 +64,11 @@ class Mesh:
         return float(np.einsum("ij,ij->", t[:, 0], np.cross(t[:, 1], t[:, 2])) / 6)
 
     def turned(self, rotation: Array) -> Mesh:
+        """The mesh with its corners turned by a ``rotation`` (3, 3)."""
         return Mesh(self.vertices @ rotation.T, self.faces)
 
     def fingerprint(self) -> str:
+        """Digest of corners and triangles as they are stored: two meshes with one are the same to the last bit."""
         digest = hashlib.sha256(np.ascontiguousarray(self.vertices).tobytes())
         digest.update(np.ascontiguousarray(self.faces).tobytes())
         return digest.hexdigest()
@@ -103,6 +108,7 @@ class Feature:
 
     @property
     def title(self) -> str:
+        """In words for a person: "Hole 3", "Counterbore 1"."""
         number = self.id.rsplit("-", 1)[-1]
         name = self.role if self.role in ("counterbore", "countersink") else self.kind
         return f"{name.capitalize()} {number}"
@@ -117,6 +123,7 @@ class Feature:
 
     @property
     def size_text(self) -> str:
+        """Its size in words, mm."""
         if self.kind == "hexagon":
             return f"{self.diameter:.2f} mm across flats"
         if self.kind == "thread":

@@ -26,6 +26,7 @@ class Spot:
 
     @property
     def how(self) -> str:
+        """How to hold the calliper there, in words."""
         if self.kind == "foot":
             return "Tips of the large jaws at the very bottom, on the bed's side; the largest of three places."
         if self.axis == "plumb":
@@ -61,6 +62,7 @@ class TestPiece:
 
 
 def box(x0: float, x1: float, y0: float, y1: float, z0: float, z1: float) -> Solid:
+    """A block from corner to corner, mm."""
     return Solid.cube((x1 - x0, y1 - y0, z1 - z0)).translate((x0, y0, z0))
 
 

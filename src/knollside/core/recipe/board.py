@@ -61,6 +61,7 @@ class Board:
     checked: int = 0
 
     def preset(self, name: str) -> Dot | None:
+        """The dot that bears this name, or None."""
         return next((d for d in self.dots if d.preset == name), None)
 
     @property
@@ -69,6 +70,7 @@ class Board:
         return self.preset(LIGHTEST) or self.preset(NEAREST)
 
     def dot(self, recipe: Recipe) -> Dot | None:
+        """The dot of a recipe, or None where it was not tried."""
         return next((d for d in self.dots if d.recipe == recipe), None)
 
 
@@ -95,6 +97,7 @@ class PlainPricer:
         return [Dot(r, nothing, self.price(r)) for r in recipes]
 
     def price(self, recipe: Recipe) -> Price:
+        """Grams, hours and money of a recipe, from about sixty cuts of the part."""
         h, w = recipe.layer_height, recipe.line_width
         if (h, w) not in self._shells:
             deep = max(*SHELLS, min(recipe.tops, MOST_SHELLS), min(recipe.bottoms, MOST_SHELLS))
@@ -166,6 +169,7 @@ def combinations(base: Recipe) -> list[Recipe]:
 
 
 def replace_recipe(base: Recipe, walls: int, infill: float, shells: int) -> Recipe:
+    """``base`` with other walls, infill and tops; one bottom less, two at least."""
     return base.model_copy(update={"walls": walls, "infill": infill, "tops": shells, "bottoms": max(shells - 1, 2)})
 
 

@@ -92,6 +92,7 @@ class StressField:
 
     @property
     def greatest_movement(self) -> float:
+        """Of any case and corner of the grid, mm."""
         return max(float(np.linalg.norm(c.displacement, axis=1).max()) for c in self.cases)
 
 

@@ -35,6 +35,7 @@ class Grid:
 
     @property
     def centres(self) -> Array:
+        """Middle of each cell, mm (m, 3)."""
         return self.origin + (self.cells + 0.5) * self.size
 
     @property

@@ -140,6 +140,7 @@ class Ratings:
         )
 
     def range_of(self, d: int) -> Range:
+        """The reserve of direction number ``d`` with the low and high end of its doubt."""
         r = float(self.reserve[d])
         return Range(r, r * float(self.spread[d, 0]), r * float(self.spread[d, 1]))
 
