@@ -32,10 +32,10 @@ UP = (0.0, 0.0, 1.0)
 R = Recipe()
 
 
-@pytest.mark.parametrize("part", ["hose-arm", "m6-knob", "label-plate", "vent-hinge"])
+@pytest.mark.parametrize("part", ["hose-arm", "m6-knob", "label-plate"])
 def test_shells_counted_on_a_raster_are_those_of_exact_polygons(part: str) -> None:
     mesh = load_file(DEMO / f"{part}.stl").mesh
-    for walls, tops in ((2, 3), (4, 5), (8, 5)):
+    for walls, tops in ((2, 3), (8, 5)):
         r = Recipe(walls=walls, infill=0.2, tops=tops, bottoms=max(tops - 1, 2))
         stack = layer_areas(mesh, UP, r.layer_height, (r.tops, r.bottoms))
         quick = map_shells(mesh, UP, r.layer_height, r.line_width)
