@@ -159,7 +159,7 @@ def test_every_loaded_demo_part_balances_and_ranks(stem: str, make) -> None:  # 
     s = solving.strength(part, design_case, recipe, material("PETG"), 12_000)
     assert s.field.balance_error < 1e-3
     ranking = answer.orientations(part, design_case, s, (220.0, 220.0, 250.0), 200)
-    assert len(ranking.orientations) >= 4 and len({w.letter for w in ranking.orientations}) == len(ranking.orientations)
+    assert len(ranking.orientations) >= 2 and len({w.letter for w in ranking.orientations}) == len(ranking.orientations)
     for w in ranking.orientations:
         assert w.reserve.low < w.reserve.value < w.reserve.high and w.footing.height > 0
         assert w.reason.endswith(".") and w.mode

@@ -15,7 +15,8 @@ import manifold3d as m3
 import numpy as np
 
 from knollside.core.job.answer import PartFacts
-from knollside.core.lay.orientations import RatedOrientation, candidates
+from knollside.core.lay.candidates import candidates
+from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.lay.stability import fitting, standing
 from knollside.core.mesh.slicer import Section
 from knollside.core.mesh.solid import mesh_of, solid_of
@@ -180,7 +181,7 @@ def _half(
     points = mine & ~s.field.excluded
     if not points.any():
         return None
-    orientations = np.array([cut_face, *candidates(mesh, ())])
+    orientations = np.array([cut_face, *candidates(mesh, (), s.recipe)])
     rated = rate(s.field, s.limits, orientations, points=points)
     shape = standing(mesh, orientations, s.recipe)
     fits = fitting(mesh, orientations, bed)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial import ConvexHull
 
+from knollside.core.lay.candidates import candidates, is_new, lies_flat, net_maxima
 from knollside.core.lay.stability import Footing, Standing, fitting, footing, standing
 from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe, Weighed, same_direction
 from knollside.core.strength.field import StressField
@@ -15,13 +16,15 @@ from knollside.core.strength.rating import MODES, Ratings, rate, sphere
 from knollside.core.strength.strength import Strength
 
 NET_DIRECTIONS = 2000
-_SAME = np.cos(np.radians(12))
+_OWN = 4  # of the net's own best, besides the candidates
+_PROPPED = 0.1  # of what is weighed
 
 
 @dataclass(frozen=True)
 class RatedOrientation:
     """One way to lie with everything the list says of it. ``place`` in the part's frame; ``target`` the reserve it
-    must keep, NaN without a load; ``shares`` what it leans, its height and its contact, each over the part's most."""
+    must keep, NaN without a load; ``shares`` what it leans, its height and its contact, each over the part's most;
+    ``lies_flat`` whether a flat of the part is on the bed."""
 
     letter: str
     direction: tuple[float, float, float]
@@ -40,6 +43,7 @@ class RatedOrientation:
     reason: str
     gives_up: str
     shares: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    lies_flat: bool = True
 
     @property
     def holds(self) -> bool:
@@ -83,38 +87,6 @@ WEIGHTS: dict[Purpose, dict[str, float]] = {
 }
 
 
-def candidates(mesh: Mesh, features: tuple[Feature, ...]) -> list[Array]:
-    """Up-directions: resting on the hull's flats, and along feature axes."""
-    out: list[Array] = []
-
-    def add(n: Array) -> None:
-        n = n / np.linalg.norm(n)
-        if _new(n, out):
-            out.append(n)
-
-    points = mesh.vertices[mesh.used]
-    hull = ConvexHull(points)
-    corner = points[hull.simplices]
-    area = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1) / 2
-    _, group = np.unique(np.round(hull.equations[:, :3], 2), axis=0, return_inverse=True)
-    total = np.bincount(group.ravel(), area)
-    for g in np.argsort(-total)[:12]:
-        if total[g] > 0.015 * hull.area:
-            add(-hull.equations[np.argmax(group.ravel() == g), :3])
-    for f in features:
-        if f.kind in ("hole", "pin", "slot", "hexagon") and len(out) < 18:
-            add(np.asarray(f.axis))
-            add(-np.asarray(f.axis))
-    if not out:  # curved all over: nothing to rest on, so the drawing's own axes
-        for n in (*np.eye(3)[::-1], *-np.eye(3)[::-1]):
-            add(n)
-    return out
-
-
-def _new(n: Array, among: list[Array]) -> bool:
-    return all(float(n @ o) < _SAME for o in among)
-
-
 def survey(
     mesh: Mesh,
     features: tuple[Feature, ...],
@@ -124,7 +96,7 @@ def survey(
 ) -> Ground:
     """What the shape alone says: each direction of the net estimated, the likely ones cut for real."""
     net = sphere(directions)
-    found = candidates(mesh, features)
+    found = candidates(mesh, features, recipe)
     feet = tuple(footing(mesh, n, recipe, bed) for n in found)
     shape = standing(mesh, np.vstack([net, *found]), recipe)
     return Ground(net, shape, fitting(mesh, net, bed), np.array(found), feet)
@@ -139,16 +111,17 @@ def rank(
     ground: Ground,
     keep: int = 7,
 ) -> Ranking:
-    """Rate the net and the candidates, add the strongest of the net, apply the limits, and order by the
-    purpose's weights."""
+    """Rate the net and the candidates, add what the net itself finds best, and order by the purpose's weights."""
     every = rate(s.field, s.limits, np.vstack([ground.directions, ground.found]))
     count = len(ground.directions)
-    best = int(np.argmax(every.reserve[:count]))
     chosen = list(range(count, len(every.reserve)))
     feet = list(ground.feet)
-    if _new(every.directions[best], list(ground.found)):
-        chosen.append(best)
-        feet.append(footing(mesh, every.directions[best], s.recipe, bed))
+    strongest = int(np.argmax(every.reserve[:count]))
+    guessed = _net_score(every, ground.shape, s.target, float(mesh.areas.sum()), WEIGHTS[purpose])[:count]
+    for i in (strongest, *net_maxima(ground.directions, guessed, _OWN)):
+        if is_new(every.directions[i], every.directions[chosen]):
+            chosen.append(i)
+            feet.append(footing(mesh, every.directions[i], s.recipe, bed))
     net, shape = every.part(slice(0, count)), ground.shape.part(slice(0, count))
     rated, shapes, found = every.part(chosen), ground.shape.part(chosen), every.directions[chosen]
     orientations = []
@@ -162,6 +135,14 @@ def rank(
     return weighed(plain, WEIGHTS[purpose], keep)
 
 
+def _net_score(rated: Ratings, shape: Standing, target: float, surface: float, weights: Mapping[str, float]) -> Array:
+    """About what a way would score, of each direction, as if it rested on a point."""
+    held = np.minimum(rated.reserve * rated.spread[:, 0] / target, 2.0)
+    score = weights["strength"] * held / 2 - weights["overhang"] * shape.overhang / surface
+    short = np.maximum(1 - held, 0.0)
+    return np.asarray(score - weights["height"] * shape.height / shape.height.max() - short - 0.5 * (short > 0))
+
+
 def _shares(mesh: Mesh, shapes: Standing, feet: Sequence[Footing]) -> list[tuple[float, float, float]]:
     """Of each way what leans over the whole surface, its height over the tallest, its contact over the broadest."""
     surface, tallest = float(mesh.areas.sum()), max(f.height for f in feet)
@@ -172,9 +153,16 @@ def _shares(mesh: Mesh, shapes: Standing, feet: Sequence[Footing]) -> list[tuple
 
 def weighed(ranking: Ranking, weights: Mapping[str, float], keep: int = 7) -> Ranking:
     """The short list put in order by other weights; limits come first whatever they are."""
-    order = sorted((replace(w, score=_score(w, ranking, weights)) for w in ranking.every), key=lambda w: -w.score)
-    named = (replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", order[:keep], strict=False))
-    return replace(ranking, orientations=tuple(named))
+    scored = [replace(w, score=_score(w, ranking, weights)) for w in ranking.every]
+    return replace(ranking, orientations=_short_list(scored, keep))
+
+
+def _short_list(scored: list[RatedOrientation], keep: int) -> tuple[RatedOrientation, ...]:
+    """The best, named by letters. One that leans is listed only where it beats every flat one by a tenth of what is
+    weighed: nobody props a part up for less."""
+    flat = max((w.score for w in scored if w.lies_flat), default=-math.inf)
+    kept = sorted((w for w in scored if w.lies_flat or w.score > flat + _PROPPED), key=lambda w: -w.score)
+    return tuple(replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", kept[:keep], strict=False))
 
 
 def in_own_order(ranking: Ranking, own: Mapping[Weighed, float]) -> Ranking:
@@ -209,10 +197,21 @@ def plain_orientations(
         gives = _gives_up(foot, overhang)
         words = _title(features, n, foot, mesh), nothing, float("nan"), "", (0.0, 0.0, 0.0), "", 0.0, ""
         reason = "No load is stated: chosen by support, height and bed."
-        made = RatedOrientation("", (a, b, c), *words, foot, overhang, float("nan"), 0.0, reason, gives, shares[i])
+        made = RatedOrientation(
+            "",
+            (a, b, c),
+            *words,
+            foot,
+            overhang,
+            float("nan"),
+            0.0,
+            reason,
+            gives,
+            shares[i],
+            lies_flat(mesh, features, n),
+        )
         orientations.append(replace(made, score=_shape_score(made, WEIGHTS[purpose] | dict(weights))))
-    orientations.sort(key=lambda w: -w.score)
-    return tuple(replace(w, letter=letter) for letter, w in zip("ABCDEFGHIJ", orientations[:keep], strict=False))
+    return _short_list(orientations, keep)
 
 
 def _shape_score(w: RatedOrientation, weights: Mapping[str, float]) -> float:
@@ -292,6 +291,7 @@ def _describe(
         score,
         reason,
         _gives_up(foot, overhang),
+        lies_flat=lies_flat(mesh, features, n),
     )
 
 
@@ -323,13 +323,7 @@ _DOWN = {
 def _title(features: tuple[Feature, ...], n: Array, foot: Footing, mesh: Mesh) -> str:
     """How it lies in plain words: left is -X of the drawing, the front -Y."""
     axis, near = max(((a, float(np.dot(a, n))) for a in _DOWN), key=lambda p: p[1])
-    level = float((mesh.vertices[mesh.used] @ n).min())
-    flat = any(
-        f.kind == "flat"
-        and float(np.asarray(f.axis) @ n) < -0.9995
-        and abs(float(np.asarray(f.centre) @ n) - level) < 0.1
-        for f in features
-    )
+    flat = lies_flat(mesh, features, n)
     if near > 0.999:
         return _DOWN[axis] if flat else f"{_DOWN[axis]}, edges only"
     words = _DOWN[axis][0].lower() + _DOWN[axis][1:]
