@@ -80,6 +80,7 @@ def test_a_gap_is_told_in_the_layer_and_across_it() -> None:
     assert gaps(apart, UP, R) == ()
     (none,) = gaps(two(slab(0, 5, 0, 5, 0, 5), slab(6, 11, 0, 5, 0, 5)), UP, R)
     assert none.layers_between is None and none.lowest == pytest.approx(1.0)
+    assert none.at[0] == pytest.approx(5.5) and 0 <= none.at[1] <= 5  # half-way between them
 
 
 def test_narrow_gaps_weld_wide_ones_rattle_and_flare_closes_the_lowest() -> None:

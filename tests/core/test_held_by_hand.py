@@ -152,10 +152,12 @@ def test_a_screws_head_presses_a_ring_on_both_sides_and_an_edge_is_a_strip() -> 
             held(mesh, who, bad)
     with pytest.raises(Refused, match="no wider"):
         held(mesh, hole, ScrewFixture(feature=hole.id, head_mm=5.9))
-    square = box(30, 20, 5)
+    off = np.array([50.0, -70.0, 20.0])
+    square = Mesh(box(30, 20, 5).vertices + off, box(30, 20, 5).faces)
     top = next(f for f in find_features(square) if f.kind == "flat" and f.axis[2] > 0.9)
     for at, low, high in (((15, 1, 5), (0, 0, 5), (30, 0, 5)), ((29, 12, 5), (30, 0, 5), (30, 20, 5))):
-        grid, h = held(square, top, EdgeFixture(at=at))
+        at, low, high = (np.add(p, off) for p in (at, low, high))
+        grid, h = held(square, top, EdgeFixture(at=tuple(at)))
         length = float(np.linalg.norm(np.subtract(high, low)))
         assert h.spots.area.sum() == pytest.approx(length * float(grid.size.min()))
         assert h.spots.points.mean(axis=0) == pytest.approx(np.add(low, high) / 2)

@@ -12,7 +12,7 @@ import pytest
 import shapely
 from conftest import box, mesh_of
 
-from knollside.core.job.answer import LayerLog, laid
+from knollside.core.job.answer import LayerLog, laid, plain_log
 from knollside.core.job.remedies import Remedy, _recipe, _thicken, remedies
 from knollside.core.job.split import CutPlan, Half, _gain, _glued, _screws
 from knollside.core.job.variants import variants, with_layer, with_nozzle
@@ -20,6 +20,7 @@ from knollside.core.material.allowables import allowables
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.helix import helical, profile_of
+from knollside.core.mesh.nearest import nearest_face
 from knollside.core.mesh.slicer import Section
 from knollside.core.model import DesignCase, LoadCase, Mesh, Range, Recipe, Surroundings
 from knollside.core.recipe.board import PlainPricer
@@ -209,3 +210,35 @@ def test_a_screw_is_read_as_the_equation_it_was_made_by(hand: int, turn: tuple[f
         place = (x / pitch + float(phase[np.argmax(read)])) % 1.0
         r = float(fat.at(np.array([place]))[0])
         assert flank.distance(shapely.Point(x, r)) == pytest.approx(0.2, abs=0.02)
+
+
+def test_how_far_a_surface_can_have_moved_is_half_the_change_of_its_diameter_and_its_roof() -> None:
+    from knollside.core.job.questions.motion import motion_of
+    from knollside.core.mesh.edit import Change, Edited
+
+    mesh = box(1, 1, 1)
+    wall, roof = Change("a", 5.0, 5.6, 0, 0, 1), Change("b", 6.0, 6.4, 0, 0, 1, "cut anew, teardrop")
+    assert motion_of(Edited(mesh, (wall,)), mesh).by == pytest.approx(0.3 + 0.02)
+    # A roof stands off the round by up to half its radius.
+    assert motion_of(Edited(mesh, (wall, roof)), mesh).by == pytest.approx(0.2 + 6.4 / 4 + 0.02)
+    assert motion_of(Edited(mesh, ()), mesh).by == pytest.approx(0.02)
+
+
+def test_a_log_without_a_load_has_area_and_leaning_where_they_are() -> None:
+    """A post with a cap from 20 to 24: ten slices of 2.4; the cap's underside leans, the post's own foot does not."""
+    solid = m3.Manifold.cube((10, 10, 24)) + m3.Manifold.cube((30, 10, 4)).translate((0, 0, 20))
+    mesh = mesh_of(solid.translate((3, -8, 55)))
+    log = plain_log(mesh, (0.0, 0.0, 1.0), Recipe(layer_height=0.2), count=10)
+    assert log.heights == pytest.approx(1.2 + 2.4 * np.arange(10)) and log.layers == 120
+    assert log.area == pytest.approx([100.0] * 8 + [300.0] * 2)
+    assert log.overhang == pytest.approx([0.0] * 8 + [200.0, 0.0])
+
+
+def test_the_nearest_face_of_an_edge_is_the_one_that_looks_at_the_point_or_the_larger() -> None:
+    mesh = box(30, 20, 5)
+    face, away = nearest_face(mesh, np.array([33.0, 10.0, 6.0]))  # out beyond an edge: more of it sideways than up
+    assert away == pytest.approx(math.hypot(3, 1)) and mesh.normals[face][0] == pytest.approx(1.0)
+    face, away = nearest_face(mesh, np.array([31.0, 10.0, 8.0]))
+    assert mesh.normals[face][2] == pytest.approx(1.0)
+    face, away = nearest_face(mesh, np.array([30.0, 10.0, 5.0]))  # on the edge itself
+    assert away == pytest.approx(0.0) and mesh.areas[face] == pytest.approx(300.0)

@@ -253,7 +253,7 @@ def test_a_seam_goes_by_clearance_reach_and_inward_corners() -> None:
         ((5, 5), "middle"),
         ((3.3, 6.5), "left"),
     ):
-        assert _side(np.array(spot, float), np.zeros(2), np.full(2, 10.0)) == words
+        assert _side(np.array(spot, float) + 40, np.full(2, 40.0), np.full(2, 50.0)) == words
     # Two towers, one half as tall: its corners reach half the layers, and are taken where the tall one is not clear.
     towers = mesh_of(slab(0, 10, 0, 10, 0, 20) + slab(10, 30, 0, 10, 0, 4) + slab(30, 40, 0, 10, 0, 10))
     strata = lay_strata(towers, UP, R)
