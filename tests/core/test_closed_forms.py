@@ -157,6 +157,7 @@ def test_what_a_way_gives_up_is_said_from_where_it_matters_on() -> None:
     assert said() == said(overhang=29.9) == "Needs no support."
     assert said(overhang=130.0) == "1.3 cm² leans too far; support it."
     assert said(fits=False).startswith("Too large for the bed") and said(margin=-1.0) == "Tips over without help."
+    assert said(overhang=130.0, margin=-1.0) == "Tips over. 1.3 cm² leans; support it."
     assert said(lean=0.24) == "Stands narrow; give it a brim."
     assert said(contact=29.0).startswith("Next to nothing") and said(contact=29.0, height=4.9) == "Needs no support."
 

@@ -302,11 +302,13 @@ def _gives_up(foot: Footing, overhang: float) -> str:
     if foot.contact < 30.0 and foot.height > 5.0:  # where a raft is advised
         gives.append("Next to nothing to stand on: a raft, or cut it in two.")
     elif not foot.stands:
-        gives.append("Tips over without help.")
+        gives.append("Tips over without help." if overhang <= 30 else "Tips over.")
     elif foot.lean < 0.25:
         gives.append("Stands narrow; give it a brim.")
     if overhang > 30:
-        gives.append(f"{overhang / 100:.1f} cm² leans too far; support it.")
+        # Two of them must find room on one line of the list.
+        words = "leans" if gives else "leans too far"
+        gives.append(f"{overhang / 100:.1f} cm² {words}; support it.")
     return " ".join(gives) if gives else "Needs no support."
 
 

@@ -40,7 +40,7 @@ class PlacesPage(Page):
         self.add(heading("What would go first", "load at which it goes"))
         for i, p in enumerate(detail.places):
             force = load.get(p.case, 0.0) * p.reserve
-            where = "at a support, told apart: " if p.at_support else ""
+            where = "At a support, told apart: " if p.at_support else ""
             show = button(f"{i + 1}", partial(self._on_place, i), tip="Show it on the stage")
             show.setFixedWidth(34)
             show.setAccessibleName(f"Show place {i + 1}")
