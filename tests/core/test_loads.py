@@ -168,6 +168,7 @@ def test_treads_of_ones_own_replace_the_typical_ones_and_say_so() -> None:
         (SlidingFixture(at=(30, 5, 5)), ForceLoad(at=(60, 5, 2.5), force_N=(0, 0, -1)), "can still slide"),
         (FixedFixture(at=(0, 5, 2.5)), BearingLoad(at=(60, 5, 2.5), force_N=(0, 0, -1)), "wants a hole"),
         (FixedFixture(at=(0, 5, 2.5)), TorqueLoad(at=(60, 5, 2.5), torque_Nmm=0), "zero or has no direction"),
+        (FixedFixture(at=(0, 5, 2.5)), ForceLoad(at=(0, 4, 2), force_N=(9, 0, 0)), "which is held"),
         (
             FixedFixture(at=(0, 5, 2.5)),
             TorqueLoad.model_construct(at=(60, 5, 2.5), feature=None, kind="torque", torque_Nmm=9, axis=(0, 0, 0)),
@@ -178,6 +179,12 @@ def test_treads_of_ones_own_replace_the_typical_ones_and_say_so() -> None:
 def test_what_cannot_hold_or_push_is_refused_in_words(held: Fixture, load: Load, words: str) -> None:
     with pytest.raises(Refused, match=words):
         run(box(60, 10, 5), [held], [load], [(30, 5, 5)], 2000)
+
+
+def test_a_face_clamped_along_its_edge_may_be_pushed() -> None:
+    edges = [EdgeFixture(at=(0, 5, 5)), EdgeFixture(at=(60, 5, 5))]
+    made = run(box(60, 10, 5), edges, [ForceLoad(at=(30, 5, 5), force_N=(0, 0, -1))], [(30, 5, 5)], 2000)
+    assert made.balance_error < 0.01
 
 
 def test_a_load_needs_the_number_of_its_kind_and_torque_reads_its_units() -> None:
