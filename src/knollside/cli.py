@@ -6,6 +6,7 @@ import argparse
 import json
 import os
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -54,16 +55,30 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _with_signs(argv: Sequence[str]) -> list[str]:
+    """Places that begin with a minus, bound to their option: the parser would take them for another one."""
+    out: list[str] = []
+    for word in argv:
+        if out and out[-1] == "--probe":
+            out[-1] = f"--probe={word}"
+        else:
+            out.append(word)
+    return out
+
+
 def _point(text: str) -> tuple[float, float, float]:
-    numbers = [float(t) for t in text.split(",")]
+    try:
+        numbers = [float(t) for t in text.split(",")]
+    except ValueError:
+        numbers = []
     if len(numbers) != 3 or not all(abs(v) < 1e6 for v in numbers):
-        raise ValueError(text)
+        raise argparse.ArgumentTypeError(f"'{text}' is no place: three numbers in mm, as -1.5,2,30")
     return numbers[0], numbers[1], numbers[2]
 
 
 def main(argv: list[str] | None = None) -> int:
     """Exit code 0 answered, 1 refused, 2 misuse."""
-    args = _parser().parse_args(argv)
+    args = _parser().parse_args(_with_signs(sys.argv[1:] if argv is None else argv))
     if args.command is None:
         from knollside.gui.main import run
 

@@ -152,6 +152,9 @@ def test_a_screws_head_presses_a_ring_on_both_sides_and_an_edge_is_a_strip() -> 
             held(mesh, who, bad)
     with pytest.raises(Refused, match="no wider"):
         held(mesh, hole, ScrewFixture(feature=hole.id, head_mm=5.9))
+    assert held(mesh, hole, ScrewFixture(feature=hole.id, head_mm=24.0))[1].spots.area.sum() > 0
+    with pytest.raises(Refused, match="too small for it"):
+        held(mesh, hole, ScrewFixture(feature=hole.id, head_mm=60.0))
     off = np.array([50.0, -70.0, 20.0])
     square = Mesh(box(30, 20, 5).vertices + off, box(30, 20, 5).faces)
     top = next(f for f in find_features(square) if f.kind == "flat" and f.axis[2] > 0.9)

@@ -15,7 +15,7 @@ from sqlalchemy import Engine, select
 from sqlalchemy.exc import DBAPIError, IntegrityError
 from sqlalchemy.orm import Session
 
-from knollside.core.model import Refused
+from knollside.core.model import Refused, fault_of
 from knollside.store.copies import keep_closing
 from knollside.store.opening import Held, open_engine
 from knollside.store.records import SetAside
@@ -164,7 +164,5 @@ class Ledger:
 
 def _reason(error: Exception) -> str:
     if isinstance(error, ValidationError):
-        first = error.errors()[0]
-        where = " > ".join(str(p) for p in first["loc"])
-        return f"{where}: {first['msg']}" if where else str(first["msg"])
+        return fault_of(error)
     return str(error)[:200] or type(error).__name__

@@ -33,6 +33,7 @@ from knollside.core.model import (
     Recipe,
     Record,
     Refused,
+    fault_of,
 )
 from knollside.store.meshes import pack
 from knollside.store.records import Kind, PrintRecord
@@ -211,9 +212,7 @@ def parse_whole(data: bytes, name: str) -> tuple[Whole, dict[str, bytes]]:
             raw[key] = archive.read(info)
             _checked(mesh_of(raw[key], kept), key, name)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = " > ".join(str(p) for p in first["loc"])
-        raise Refused(f"{name}: {where}: {first['msg']}.") from None
+        raise Refused(f"{name}: {fault_of(error)}.") from None
     except DAMAGED_ZIP:
         raise Refused(f"{name} is no workshop file, or is damaged.") from None
     return told, raw

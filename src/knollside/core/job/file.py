@@ -27,6 +27,7 @@ from knollside.core.model import (
     Recipe,
     Record,
     Refused,
+    fault_of,
 )
 
 MAX_BYTES = 32 * 1024 * 1024
@@ -128,10 +129,8 @@ def parse_job(text: str, name: str = "job") -> Job:
     except (json.JSONDecodeError, RecursionError) as error:
         raise Refused(f"{name} is not valid JSON: {error}.") from None
     except ValidationError as error:
-        first = error.errors()[0]
-        where = " > ".join(str(p) for p in first["loc"]) or "the whole"
         more = "" if error.error_count() == 1 else f" ({error.error_count() - 1} more)"
-        raise Refused(f"{name}: {where}: {first['msg']}{more}.") from None
+        raise Refused(f"{name}: {fault_of(error)}{more}.") from None
 
 
 _OF_DESIGN_CASE = ("purpose", "held", "cases", "surroundings", "danger", "marks", "treads", "critical_mm", "weights")

@@ -7,7 +7,7 @@ import io
 
 from pydantic import ValidationError
 
-from knollside.core.model import Measurement, Refused
+from knollside.core.model import Measurement, Refused, fault_of
 
 COLUMNS = ("kind", "axis", "drawn", "printed", "nozzle_mm", "layer_height", "bar", "repeats", "left_out")
 _MOST_BYTES, _MOST_ROWS = 2_000_000, 20_000
@@ -50,9 +50,7 @@ def read_readings(text: str, name: str = "the table") -> tuple[Measurement, ...]
         try:
             out.append(Measurement.model_validate({**given, "source": "imported"}))
         except ValidationError as error:
-            first = error.errors()[0]
-            where = first["loc"][0] if first["loc"] else "the row"
-            raise Refused(f"{name}, row {number}, {where}: {first['msg']}.") from None
+            raise Refused(f"{name}, row {number}, {fault_of(error, 'the row')}.") from None
     if not out:
         raise Refused(f"{name} has a heading and no readings.")
     return tuple(out)

@@ -18,6 +18,7 @@ from knollside.core.model.base import (
     Vec3,
     bounds_of,
     ends_of,
+    fault_of,
 )
 from knollside.core.model.design_case import (
     Danger,
@@ -136,6 +137,7 @@ __all__ = [
     "WeightLoad",
     "bounds_of",
     "ends_of",
+    "fault_of",
     "fixed_as",
     "fixture_of",
     "load_of",

@@ -13,7 +13,7 @@ from typing import Annotated, Any, get_args
 import annotated_types
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from knollside.core import units
 
@@ -128,3 +128,11 @@ class Range:
 
     def straddles(self, limit: float) -> bool:
         return self.low < limit <= self.high
+
+
+def fault_of(error: ValidationError, whole: str = "the whole") -> str:
+    """The first thing that is wrong with a record, and where, as "held > 0 > feature: what"; ``whole`` stands for the
+    record itself."""
+    first = error.errors()[0]
+    where = " > ".join(str(p) for p in first["loc"]) or whole
+    return f"{where}: {str(first['msg']).removeprefix('Value error, ')}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -27,6 +28,7 @@ from knollside.core.strength.grid import Grid
 # Held places are springs this many times stiffer than a cell is long: the clamp then
 # gives by 1/40 of a cell's own stretch, and the smoother still copes.
 _SPRING = 40.0
+_SEATED = 0.5  # of a screw head's ring must find a face
 
 
 @dataclass(frozen=True)
@@ -190,6 +192,13 @@ def _under_head(mesh: Mesh, hole: Feature, fixture: ScrewFixture, spacing: float
     keep = away <= radius
     if not keep.any():
         raise Refused(f"The head over {hole.title.lower()} is no wider than the hole.")
+    ends = len({bool(v) for v in (off[keep] @ axis) > 0})
+    share = float(spots.area[keep].sum()) / (ends * math.pi * (radius**2 - hole.diameter**2 / 4))
+    if share < _SEATED:
+        raise Refused(
+            f"A head of {2 * radius:.1f} mm over {hole.title.lower()} would rest on {100 * share:.0f} % of its ring: "
+            "the face there is too small for it. Say the head's true size, or hold it in another way."
+        )
     return Spots(spots.points[keep], spots.normals[keep], spots.area[keep])
 
 

@@ -220,8 +220,8 @@ class _SetOut:
 def _set_out(mesh: Mesh, features: tuple[Feature, ...], design_case: DesignCase, cells: int | CellSize) -> _SetOut:
     fixtures = [(h, place_feature(mesh, features, h)) for h in design_case.fixtures]
     pushed = [[(ld, place_feature(mesh, features, ld)) for ld in case.loads] for case in design_case.cases]
-    for case, row in zip(design_case.cases, pushed, strict=True):
-        _refuse_into_the_hold(case.name, row, fixtures)
+    for row in pushed:
+        _refuse_into_the_hold(row, fixtures)
     work, keep, notes = _held_bodies(mesh, [f for _, f in fixtures], [f for row in pushed for _, f in row])
     renumber = np.full(len(mesh.faces), -1, np.int64)
     renumber[keep] = np.arange(len(keep))
@@ -239,9 +239,7 @@ def _set_out(mesh: Mesh, features: tuple[Feature, ...], design_case: DesignCase,
     return _SetOut(work, grid, held, cases, tuple(notes), asked)
 
 
-def _refuse_into_the_hold(
-    case: str, loads: list[tuple[Load, Feature]], fixtures: list[tuple[Fixture, Feature]]
-) -> None:
+def _refuse_into_the_hold(loads: list[tuple[Load, Feature]], fixtures: list[tuple[Fixture, Feature]]) -> None:
     """A load on a face that is held all over goes straight into the hold: the part would seem not to feel it."""
     for _, pushed_on in loads:
         for fixture, held_by in fixtures:
@@ -250,8 +248,8 @@ def _refuse_into_the_hold(
                 and np.isin(pushed_on.faces, held_by.faces).all()
             ):
                 raise Refused(
-                    f"{case.capitalize()} acts on {pushed_on.title.lower()}, which is held: it would go straight into "
-                    "the hold and the part not feel it. Push another face, or hold another one."
+                    f"A load acts on {pushed_on.title.lower()}, which is held: it would go straight into the hold and "
+                    "the part not feel it. Push another face, or hold another one."
                 )
 
 
