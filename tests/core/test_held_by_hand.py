@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from types import SimpleNamespace
 
 import manifold3d as m3
 import numpy as np
@@ -39,6 +40,7 @@ from knollside.core.strength.conditions import (
 )
 from knollside.core.strength.grid import Grid, make_grid
 from knollside.core.strength.loads import push
+from knollside.core.strength.resultants import balance_by_stress
 
 E, CELL = 2000.0, 1.0
 
@@ -227,3 +229,24 @@ def test_every_load_keeps_its_force_its_moment_and_its_shape_on_the_grid() -> No
     ):
         with pytest.raises(Refused):
             push(grid, mesh, who, who.faces, bad)
+
+
+def test_stress_balances_the_force_through_any_cut_as_the_tensor_says() -> None:
+    """Even stress of six parts: the force through a cut is n S n times its area, whichever way it is cut."""
+    stress = np.array([3.0, -1.0, 2.0, 0.7, -1.3, 0.9])  # xx, yy, zz, yz, zx, xy
+    tensor = np.array([[3.0, 0.9, -1.3], [0.9, -1.0, 0.7], [-1.3, 0.7, 2.0]])
+    points = np.random.default_rng(1).uniform(0, 10, (40_000, 3))
+    field = SimpleNamespace(
+        points=points, normals=np.zeros_like(points), stress=np.tile(stress, (1, len(points), 1)), cell=0.5
+    )
+    for n in (np.array([0.48, 0.6, 0.64]), np.array([0.0, -0.6, 0.8]), np.array([1.0, 0.0, 0.0])):
+        base = float((points @ n).min())
+        heights = np.linspace(0.05, 0.95, 12) * float(np.ptp(points @ n))
+        through = float(n @ tensor @ n) * 50.0
+        force = np.zeros((1, 12, 3))
+        force[0, :, 2] = through
+        sections = tuple(SimpleNamespace(area=50.0) for _ in heights)
+        res = SimpleNamespace(heights=heights, base=base, force=force, sections=sections)
+        assert balance_by_stress(res, None, field, n) < 1e-9  # type: ignore[arg-type]
+        res.force[0, 5, 2] *= 1.1
+        assert balance_by_stress(res, None, field, n) == pytest.approx(0.1 / 1.1, rel=1e-6)  # type: ignore[arg-type]

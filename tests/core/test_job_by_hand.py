@@ -14,7 +14,7 @@ from conftest import box, mesh_of
 
 from knollside.core.job.answer import LayerLog, laid, plain_log
 from knollside.core.job.remedies import Remedy, _recipe, _thicken, remedies
-from knollside.core.job.split import CutPlan, Half, _gain, _glued, _screws
+from knollside.core.job.split import CutPlan, Half, _gain, _glued, _normals, _screws
 from knollside.core.job.variants import variants, with_layer, with_nozzle
 from knollside.core.material.allowables import allowables
 from knollside.core.material.cards import material
@@ -242,3 +242,11 @@ def test_the_nearest_face_of_an_edge_is_the_one_that_looks_at_the_point_or_the_l
     assert mesh.normals[face][2] == pytest.approx(1.0)
     face, away = nearest_face(mesh, np.array([30.0, 10.0, 5.0]))  # on the edge itself
     assert away == pytest.approx(0.0) and mesh.areas[face] == pytest.approx(300.0)
+
+
+def test_cuts_are_tried_square_to_the_axes_and_to_flats_that_are_not() -> None:
+    wedge = m3.Manifold.cube((40, 30, 20)).trim_by_plane((-1, 0, -2), -60 / math.sqrt(5))
+    part = SimpleNamespace(features=find_features(mesh_of(wedge)))
+    found = _normals(part)  # type: ignore[arg-type]
+    assert len(found) == 4 and np.allclose(found[:3], np.eye(3))
+    assert abs(found[3] @ np.array([1, 0, 2]) / math.sqrt(5)) == pytest.approx(1.0)

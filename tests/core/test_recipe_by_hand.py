@@ -271,6 +271,8 @@ def test_names_on_the_board_go_to_what_they_say() -> None:
     ]
     named = {d.preset: i for i, d in enumerate(_named(dots, 2.0)) if d.preset}
     assert named == {LIGHTEST: 2, "All solid": 4, "Thick shell, empty": 7, "Some of both": 8}
+    # Of solid ones that weigh the same the one of about four walls is named.
+    assert [d.preset for d in _named([dot(20, 3.0, w, 1.0) for w in (2, 4, 8)], 2.0)][1] == LIGHTEST
     assert {d.preset for d in _named(dots, 9.0)} >= {NEAREST} and _named(dots, 9.0)[4].preset in (NEAREST, "All solid")
     assert next(i for i, d in enumerate(_named(dots, 9.0)) if d.preset == NEAREST) in (4, 5)
     assert [d.frontier for d in _named(dots, 2.0)] == [True, True, False, True, True, False, True, False, True]
