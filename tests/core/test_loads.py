@@ -181,6 +181,19 @@ def test_what_cannot_hold_or_push_is_refused_in_words(held: Fixture, load: Load,
         run(box(60, 10, 5), [held], [load], [(30, 5, 5)], 2000)
 
 
+def test_the_worst_balance_of_any_case_is_the_one_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    from knollside.core.strength import field
+
+    errors = iter((0.02, 0.3, 0.1))
+    real = field._balance
+    monkeypatch.setattr(field, "_balance", lambda *args: (*real(*args)[:2], next(errors)))
+    cases = tuple(
+        LoadCase(name=n, loads=(ForceLoad(at=(60, 5, 2.5), force_N=(0, 0, -1.0)),)) for n in ("one", "two", "three")
+    )
+    what = DesignCase(fixtures=(FixedFixture(at=(0, 5, 2.5)),), cases=cases)
+    assert solve(box(60, 10, 5), find_features(box(60, 10, 5)), what, Medium(2000.0), 1500).balance_error == 0.3
+
+
 def test_a_face_clamped_along_its_edge_may_be_pushed() -> None:
     edges = [EdgeFixture(at=(0, 5, 5)), EdgeFixture(at=(60, 5, 5))]
     made = run(box(60, 10, 5), edges, [ForceLoad(at=(30, 5, 5), force_N=(0, 0, -1))], [(30, 5, 5)], 2000)
