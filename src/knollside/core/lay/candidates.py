@@ -52,13 +52,11 @@ def is_new(n: Array, among: Iterable[Array]) -> bool:
 
 def lies_flat(mesh: Mesh, features: Iterable[Feature], n: Array) -> bool:
     """Whether a flat of the part lies on the bed with ``n`` up."""
+    down = [f for f in features if f.kind == "flat" and float(np.asarray(f.axis) @ n) < _FLAT]
+    if not down:
+        return False
     level = float((mesh.vertices[mesh.used] @ n).min())
-    return any(
-        f.kind == "flat"
-        and float(np.asarray(f.axis) @ n) < _FLAT
-        and abs(float(np.asarray(f.centre) @ n) - level) < 0.1
-        for f in features
-    )
+    return any(abs(float(np.asarray(f.centre) @ n) - level) < 0.1 for f in down)
 
 
 def net_maxima(directions: Array, score: Array, most: int) -> list[int]:

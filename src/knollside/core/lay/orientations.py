@@ -117,7 +117,7 @@ def rank(
     chosen = list(range(count, len(every.reserve)))
     feet = list(ground.feet)
     strongest = int(np.argmax(every.reserve[:count]))
-    guessed = _net_score(every, ground.shape, s.target, float(mesh.areas.sum()), WEIGHTS[purpose])[:count]
+    guessed = _net_score(every, ground.shape, s.target, float(mesh.areas.sum()), purpose)[:count]
     for i in (strongest, *net_maxima(ground.directions, guessed, _OWN)):
         if is_new(every.directions[i], every.directions[chosen]):
             chosen.append(i)
@@ -135,12 +135,11 @@ def rank(
     return weighed(plain, WEIGHTS[purpose], keep)
 
 
-def _net_score(rated: Ratings, shape: Standing, target: float, surface: float, weights: Mapping[str, float]) -> Array:
+def _net_score(rated: Ratings, shape: Standing, target: float, surface: float, purpose: Purpose) -> Array:
     """About what a way would score, of each direction, as if it rested on a point."""
-    held = np.minimum(rated.reserve * rated.spread[:, 0] / target, 2.0)
-    score = weights["strength"] * held / 2 - weights["overhang"] * shape.overhang / surface
-    short = np.maximum(1 - held, 0.0)
-    return np.asarray(score - weights["height"] * shape.height / shape.height.max() - short - 0.5 * (short > 0))
+    weights, held = WEIGHTS[purpose], rated.reserve * rated.spread[:, 0] / target
+    resting = _of_shares((shape.overhang / surface, shape.height / shape.height.max(), 0.0), weights)
+    return np.asarray(resting + _of_strength(held, weights, purpose))
 
 
 def _shares(mesh: Mesh, shapes: Standing, feet: Sequence[Footing]) -> list[tuple[float, float, float]]:
@@ -195,7 +194,8 @@ def plain_orientations(
         overhang = float(shapes.overhang[i])
         a, b, c = (float(v) for v in n)
         gives = _gives_up(foot, overhang)
-        words = _title(features, n, foot, mesh), nothing, float("nan"), "", (0.0, 0.0, 0.0), "", 0.0, ""
+        flat = lies_flat(mesh, features, n)
+        words = _title(n, flat), nothing, float("nan"), "", (0.0, 0.0, 0.0), "", 0.0, ""
         reason = "No load is stated: chosen by support, height and bed."
         made = RatedOrientation(
             "",
@@ -208,15 +208,14 @@ def plain_orientations(
             reason,
             gives,
             shares[i],
-            lies_flat(mesh, features, n),
+            flat,
         )
         orientations.append(replace(made, score=_shape_score(made, WEIGHTS[purpose] | dict(weights))))
     return _short_list(orientations, keep)
 
 
 def _shape_score(w: RatedOrientation, weights: Mapping[str, float]) -> float:
-    leans, tall, broad = w.shares
-    score = weights["contact"] * broad - weights["overhang"] * leans - weights["height"] * tall
+    score = float(_of_shares(w.shares, weights))
     if not w.footing.fits:
         score -= 3
     if not w.footing.stands:
@@ -225,12 +224,25 @@ def _shape_score(w: RatedOrientation, weights: Mapping[str, float]) -> float:
 
 
 def _score(w: RatedOrientation, ranking: Ranking, weights: Mapping[str, float]) -> float:
-    held = w.reserve.low / ranking.target
+    return _shape_score(w, weights) + float(_of_strength(w.reserve.low / ranking.target, weights, ranking.purpose))
+
+
+Weighable = float | Array  # of one way, or of each of many
+
+
+def _of_shares(shares: tuple[Weighable, Weighable, Weighable], weights: Mapping[str, float]) -> Weighable:
+    """What leaning, height and contact make of the score."""
+    leans, tall, broad = shares
+    return weights["contact"] * broad - weights["overhang"] * leans - weights["height"] * tall
+
+
+def _of_strength(held: Weighable, weights: Mapping[str, float], purpose: Purpose) -> Weighable:
+    """What the low end of the reserve over the need makes of the score."""
     # Strength beyond twice the need buys nothing; up to it, it does.
-    score = _shape_score(w, weights) + weights["strength"] * min(held, 2.0) / 2
-    if held < 1 and ranking.purpose is Purpose.WORKING:
-        score -= 0.5 + (1 - held)  # short of the need, strength is what matters
-    return score
+    score = weights["strength"] * np.minimum(held, 2.0) / 2
+    if purpose is not Purpose.WORKING:
+        return np.asarray(score)
+    return np.asarray(score - np.where(np.less(held, 1), 1.5 - held, 0.0))  # short of the need it is what matters
 
 
 def rate_orientation(
@@ -261,6 +273,7 @@ def _describe(
     score, i, n, foot, reserve, overhang, target = orientation
     at = field.points[rated.point[i]]
     x, y, z = (float(v) for v in at)
+    flat = lies_flat(mesh, features, n)
     height = float(at @ n - (mesh.vertices[mesh.used] @ n).min())
     name = near_feature(mesh, features, at)
     mode = MODES[rated.mode[i]]
@@ -277,7 +290,7 @@ def _describe(
     return RatedOrientation(
         letter,
         (a, b, c),
-        _title(features, n, foot, mesh),
+        _title(n, flat),
         reserve,
         float(rated.interlayer_reserve[i]),
         mode,
@@ -291,7 +304,7 @@ def _describe(
         score,
         reason,
         _gives_up(foot, overhang),
-        lies_flat=lies_flat(mesh, features, n),
+        lies_flat=flat,
     )
 
 
@@ -322,10 +335,9 @@ _DOWN = {
 }
 
 
-def _title(features: tuple[Feature, ...], n: Array, foot: Footing, mesh: Mesh) -> str:
+def _title(n: Array, flat: bool) -> str:
     """How it lies in plain words: left is -X of the drawing, the front -Y."""
     axis, near = max(((a, float(np.dot(a, n))) for a in _DOWN), key=lambda p: p[1])
-    flat = lies_flat(mesh, features, n)
     if near > 0.999:
         return _DOWN[axis] if flat else f"{_DOWN[axis]}, edges only"
     words = _DOWN[axis][0].lower() + _DOWN[axis][1:]
