@@ -39,10 +39,11 @@ from knollside.core.model import (
     WeightLoad,
 )
 from knollside.core.strength.discretisation import solve_layered, widened
-from knollside.core.strength.field import CellSize, Medium, solve
+from knollside.core.strength.field import Medium, solve
 from knollside.core.strength.hot_spots import hot_spots, portions
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.rating import rate, sphere, weakest
+from knollside.core.strength.set_out import CellSize
 from knollside.core.strength.superpose import mix, plan_of
 from knollside.demo import design_cases
 
@@ -154,23 +155,47 @@ def test_layered_stiffness_bends_more_across_the_layers() -> None:
     assert across.reserve.value == pytest.approx(across.quick, rel=0.03)
 
 
-def test_a_rating_is_settled_on_another_grid_and_in_layers() -> None:
+def waist() -> tuple[Mesh, DesignCase]:
+    """A round bar with a smooth waist of 6 mm, pulled by ends of 16: it goes in the waist, far from its hold."""
+    z = np.linspace(0, 60, 61)
+    r = 8 - 5 * np.exp(-(((z - 30) / 9) ** 2))
+    profile = m3.CrossSection([[(0, 0), *zip(r.tolist(), z.tolist(), strict=True), (0, 60)]])
+    bar = mesh_of(m3.Manifold.revolve(profile, 64))
+    load = ForceLoad(at=(0, 0, 60), force_N=(0, 0, 100))
+    return bar, DesignCase(fixtures=(FixedFixture(at=(0, 0, 0)),), cases=(LoadCase(name="it", loads=(load,)),))
+
+
+def test_where_nothing_is_notched_another_grid_bears_the_rating_out() -> None:
+    ask, rank = _ranked(*waist(), 12_000)
+    settled, first = ask(Settle(rank)), ask(rank)
+    grid = settled.grid
+    assert grid.close is None and grid.change < 0.1 and not grid.assumed
+    assert grid.cell_mm is None and grid.other_cells < 0.6 * first.strength.field.cells
+    # P / A in the waist, half the critical distance under a skin that hardly curves; the doubt stays a quarter.
+    at_best = max(first.ranking.every, key=lambda w: w.reserve.value)
+    pulled = first.strength.limits[0].tension / (100 / (np.pi * 9))
+    assert at_best.reserve.value == pytest.approx(pulled, rel=0.12) and first.unseen == pytest.approx(0.25)
+
+
+def test_a_rating_is_settled_closely_and_in_layers() -> None:
     ask, rank = _ranked(box(100, 10, 10), bend(5.0), 6000)
     settled, first = ask(Settle(rank)), ask(rank)
-    grid, ranking = settled.grid, first.ranking
-    assert grid.change < 0.1 and grid.cell_mm is None and not grid.assumed
-    assert grid.other_cells < 0.6 * first.strength.field.cells
+    grid, ranking = settled.grid, settled.ranked.ranking
+    assert grid.close is not None and grid.cell_mm is None and not grid.assumed
+    assert grid.other_cells < 0.6 * settled.ranked.strength.field.cells
+    # What may be seen at the rim of the hold is doubted from the start, and it is found within that.
+    for w in ranking.orientations:
+        before = listed_orientation(unsettled(first).ranking.every, w.direction)
+        assert before is None or before.reserve.low < w.reserve.value
     layered = ask(Layers(Settle(rank), 2))
     assert [w.direction for w in layered] == [w.direction for w in settled.ranked.ranking.orientations[:2]]
     assert all(abs(w.off) < 0.2 for w in layered)
     # The doubt is in each range, and what has not been checked yet is doubted more.
     for w in ranking.orientations:
-        told = listed_orientation(settled.ranked.ranking.orientations, w.direction)
-        open_ = listed_orientation(unsettled(first).ranking.orientations, w.direction)
-        assert told is not None and open_ is not None
-        assert told.reserve.low == pytest.approx(widened(w.reserve, grid.share(w.direction)).low)
-        assert told.reserve.value == w.reserve.value
-        assert open_.reserve.low < told.reserve.low < w.reserve.low * (1 + 1e-12)
+        s = settled.ranked.strength
+        plain = rate(s.field, s.limits, np.array([w.direction])).range_of(0)
+        assert w.reserve.low == pytest.approx(widened(plain, grid.share(w.direction)).low)
+        assert w.reserve.value == pytest.approx(plain.value) and grid.share(w.direction) >= 0.04
 
 
 def test_a_way_holds_by_the_low_end_with_the_grids_doubt_in_it() -> None:
@@ -188,20 +213,21 @@ def test_a_way_holds_by_the_low_end_with_the_grids_doubt_in_it() -> None:
     assert not any(w.holds for w in unsettled(ranked).ranking.every)
 
 
-def test_where_the_grid_says_too_little_a_finer_one_takes_over_and_the_proof_too() -> None:
-    """The sharp inner corner of an angle moves by more than a tenth between coarse grids."""
+def test_a_sharp_corner_is_looked_at_closely_and_by_the_proof_too() -> None:
     angle = m3.Manifold.cube((40, 20, 5)) + m3.Manifold.cube((5, 20, 30))
     load = LoadCase(name="it", loads=(ForceLoad(at=(40, 10, 3), force_N=(0, 0, -10)),))
-    ask, rank = _ranked(mesh_of(angle), DesignCase(fixtures=(FixedFixture(at=(0, 10, 20)),), cases=(load,)), 1200)
+    ask, rank = _ranked(mesh_of(angle), DesignCase(fixtures=(FixedFixture(at=(0, 10, 20)),), cases=(load,)), 6000)
     settled, first = ask(Settle(rank)), ask(rank)
-    assert settled.grid.cell_mm is not None and settled.grid.other_cells == first.strength.field.cells
-    assert settled.ranked.strength.field.cells > 1.8 * first.strength.field.cells
+    assert settled.grid.close is not None and 0.08 < settled.grid.close.finest < 0.11
+    best = settled.ranked.ranking.orientations[0]
+    listed = listed_orientation(first.ranking.every, best.direction)
+    assert listed is None or listed.reserve.value > 1.1 * best.reserve.value
     up = (0.0, 0.0, 1.0)
     printed = rank.strength.printed(rank.strength.recipe, up)
     own = ask(Grids(printed, (up,)))
     proved, coarse = ask(Prove(printed)), ask(printed)
-    assert own.cell_mm is not None
-    fine = rate(ask(printed.on(own.cell_mm)).field, coarse.limits, np.array([up]))
+    assert own.close is not None
+    fine = rate(ask(printed.close(own.close)).field, coarse.limits, np.array([up]))
     assert proved.solved.value == pytest.approx(float(fine.reserve[0]))
     assert proved.solved.low < float(fine.range_of(0).low)
 

@@ -11,12 +11,13 @@ from scipy.spatial.transform import Rotation
 from knollside.core.material.allowables import allowables, combine
 from knollside.core.material.cards import MATERIALS, material
 from knollside.core.model import LoadCase, Mesh, Range, Surroundings
-from knollside.core.strength import conditions, recover
+from knollside.core.strength import recover
 from knollside.core.strength.element import WHOLE, Brick, isotropic, layered
 from knollside.core.strength.grid import CORNERS, Grid, make_grid, number_cells
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.multigrid import Operator
-from knollside.core.strength.rating import _bounds, _point, sphere
+from knollside.core.strength.rating import _bounds, point_index, sphere
+from knollside.core.strength.spots import locate, sample_faces
 
 E, NU = 2000.0, 0.35
 
@@ -136,9 +137,9 @@ def loaded(mesh: Mesh, cell: float, ends: np.ndarray, traction) -> tuple[Grid, r
     """A free body under balanced tractions, its free motions stopped by springs too soft to matter."""
     grid = make_grid(mesh, cell)
     brick = Brick(grid.size, isotropic(E, NU))
-    spots = conditions.sample_faces(mesh, ends, 0.35 * cell)
-    at, weight = conditions.locate(grid, spots)
-    force = traction(spots.points, spots.normals) * spots.area[:, None]
+    at_surface = sample_faces(mesh, ends, 0.35 * cell)
+    at, weight = locate(grid, at_surface)
+    force = traction(at_surface.points, at_surface.normals) * at_surface.area[:, None]
     f = np.zeros((len(grid.points), 3))
     for a in range(8):
         np.add.at(f, grid.nodes[at, a], weight[:, a, None] * force)
@@ -194,7 +195,7 @@ def test_a_rating_is_tractions_and_eigenvalues_and_never_over_its_bound(
 ) -> None:
     n = np.array([np.sin(angle[0]) * np.cos(angle[1]), np.sin(angle[0]) * np.sin(angle[1]), np.cos(angle[0])])
     zt, zs, xt, xc, y = 20.0, 12.0, 40.0, 45.0, 40.0
-    part, inside, _, _ = _point(s, *n, zt, zs, xt, xc, y)
+    part, inside, _, _ = point_index(s, *n, zt, zs, xt, xc, y)
     m = tensor(s)
     t = m @ n
     pull = float(n @ t)
@@ -265,8 +266,8 @@ def test_cells_are_numbered_and_shared_as_the_lattice_says() -> None:
 @settings(max_examples=30, deadline=None)
 def test_sample_points_keep_area_and_first_moment(spacing: float, stretch: float) -> None:
     mesh = box(3 * stretch, 2.0, 1.0)
-    spots = conditions.sample_faces(mesh, np.arange(len(mesh.faces)), spacing)
-    assert spots.area.sum() == pytest.approx(mesh.areas.sum())
-    middle = (spots.points * spots.area[:, None]).sum(axis=0) / spots.area.sum()
+    at_surface = sample_faces(mesh, np.arange(len(mesh.faces)), spacing)
+    assert at_surface.area.sum() == pytest.approx(mesh.areas.sum())
+    middle = (at_surface.points * at_surface.area[:, None]).sum(axis=0) / at_surface.area.sum()
     exact = (mesh.triangles.mean(axis=1) * mesh.areas[:, None]).sum(axis=0) / mesh.areas.sum()
     assert middle == pytest.approx(exact, abs=1e-9)

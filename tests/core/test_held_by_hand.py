@@ -31,16 +31,15 @@ from knollside.core.strength.conditions import (
     constrain,
     drive,
     driven_force,
-    locate,
     moved,
     point_forces,
     refuse_if_loose,
-    sample_faces,
     springs,
 )
 from knollside.core.strength.grid import Grid, make_grid
 from knollside.core.strength.loads import push
 from knollside.core.strength.resultants import balance_by_stress
+from knollside.core.strength.spots import locate, sample_faces
 
 E, CELL = 2000.0, 1.0
 
@@ -236,9 +235,9 @@ def test_stress_balances_the_force_through_any_cut_as_the_tensor_says() -> None:
     stress = np.array([3.0, -1.0, 2.0, 0.7, -1.3, 0.9])  # xx, yy, zz, yz, zx, xy
     tensor = np.array([[3.0, 0.9, -1.3], [0.9, -1.0, 0.7], [-1.3, 0.7, 2.0]])
     points = np.random.default_rng(1).uniform(0, 10, (40_000, 3))
-    field = SimpleNamespace(
-        points=points, normals=np.zeros_like(points), stress=np.tile(stress, (1, len(points), 1)), cell=0.5
-    )
+    volume = np.ones(len(points))
+    even = np.tile(stress, (1, len(points), 1))
+    field = SimpleNamespace(points=points, normals=np.zeros_like(points), stress=even, cell=0.5, volume=volume)
     for n in (np.array([0.48, 0.6, 0.64]), np.array([0.0, -0.6, 0.8]), np.array([1.0, 0.0, 0.0])):
         base = float((points @ n).min())
         heights = np.linspace(0.05, 0.95, 12) * float(np.ptp(points @ n))

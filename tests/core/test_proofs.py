@@ -151,7 +151,7 @@ def test_a_thick_ring_under_inner_pressure_follows_lame() -> None:
     element = Brick(grid.size, isotropic(E, 0.35))
     features = find_features(mesh)
     hole = next(f for f in features if f.kind == "hole")
-    from knollside.core.strength.conditions import locate, sample_faces
+    from knollside.core.strength.spots import locate, sample_faces
 
     spots = sample_faces(mesh, hole.faces, 0.4)
     cell, weight = locate(grid, spots)

@@ -35,7 +35,7 @@ from knollside.core.material.cards import Material
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Range, Recipe, Refused
-from knollside.core.strength.discretisation import UNCHECKED, solve_layered
+from knollside.core.strength.discretisation import solve_layered
 from knollside.foreign.reading import read_toolpath
 
 
@@ -202,7 +202,7 @@ def _sheet_strength(o: OpenJob, args: argparse.Namespace) -> _SheetStrength:
         return _SheetStrength(stated)
     question = strength_asked(o, args)
     if stated.orientation is not None:
-        lies = o.ask(Why(question, stated.printer.bed_mm, stated.direction, UNCHECKED))
+        lies = o.ask(Why(question, stated.printer.bed_mm, stated.direction))
     else:
         found = settled_ways(o, question, ask_orientations(question, stated), bool(args.cells))
         lies = found.ranking.orientations[0]

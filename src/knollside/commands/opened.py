@@ -24,7 +24,7 @@ from knollside.core.lay.orientations import NET_DIRECTIONS, Ranking, RatedOrient
 from knollside.core.mesh.check import in_millimetres
 from knollside.core.mesh.load import Loaded
 from knollside.core.model import Mesh, Orientation, Refused
-from knollside.core.strength.discretisation import UNCHECKED, GridDoubt
+from knollside.core.strength.discretisation import GridDoubt
 from knollside.core.strength.strength import Strength
 from knollside.foreign.reading import read_job_file, read_mesh
 
@@ -65,9 +65,10 @@ class Rated:
     strength: Strength
     ranking: Ranking
     grid: GridDoubt | None
+    unseen: float
 
     def doubt(self, direction: Vec) -> float:
-        return UNCHECKED if self.grid is None else self.grid.share(direction)
+        return self.unseen if self.grid is None else self.grid.share(direction)
 
 
 def strength_asked(o: OpenJob, args: argparse.Namespace, probes: tuple[Vec, ...] = ()) -> StrengthOf:
@@ -96,11 +97,12 @@ def settled_ways(o: OpenJob, question: StrengthOf, orientations: Rank, as_it_is:
     """The ways as the window tells them: checked on another grid, unless one was asked for, in the person's order."""
     if as_it_is:
         ranked, grid = unsettled(o.ask(orientations)), None
+        unseen = ranked.unseen
     else:
         settled = o.ask(Settle(orientations))
         ranked, grid = settled.ranked, settled.grid
-        question = question if grid.cell_mm is None else question.on(grid.cell_mm)
-    return Rated(question, ranked.strength, in_own_order(ranked.ranking, o.stated.design_case.weights), grid)
+        question, unseen = question.upon(grid), grid.change
+    return Rated(question, ranked.strength, in_own_order(ranked.ranking, o.stated.design_case.weights), grid, unseen)
 
 
 def chosen(o: OpenJob, r: Rated, args: argparse.Namespace) -> RatedOrientation:

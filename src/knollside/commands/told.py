@@ -11,7 +11,6 @@ from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.mesh.edit import Change
 from knollside.core.model import Array, Range
 from knollside.core.recipe.board import Dot
-from knollside.core.strength.discretisation import UNCHECKED
 from knollside.core.strength.field import StressField
 
 Said = dict[str, Any]
@@ -48,7 +47,8 @@ def quality_told(r: Rated) -> Said:
     return {
         "grid": {
             "checked": checked,
-            "change": g.change if g is not None else UNCHECKED,
+            "change": r.unseen,
+            "looked_closely": g is not None and g.close is not None,
             "other_cells": g.other_cells if g is not None else 0,
             "why_not": "" if checked else g.assumed if g is not None else "The cells were asked for as they are.",
         },

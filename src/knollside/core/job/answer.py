@@ -40,10 +40,12 @@ from knollside.core.model import (
 from knollside.core.recipe.board import Pricer
 from knollside.core.recipe.choose import MaterialChoice, Reach, rank_materials
 from knollside.core.recipe.price import PrinterMotion
-from knollside.core.strength.field import CellSize, Medium, StressField, Tick, solve
+from knollside.core.strength.field import Medium, StressField, Tick, solve
+from knollside.core.strength.graded import Sizing
 from knollside.core.strength.mesh_size import MeshSize, choose_mesh_size
 from knollside.core.strength.rating import point_reserves
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
+from knollside.core.strength.set_out import CellSize
 from knollside.core.strength.strength import Strength
 
 CELLS = 50_000
@@ -89,15 +91,16 @@ def solve_part(
     *,
     exactly: bool = False,
     cell_mm: float | None = None,
+    sizing: Sizing | None = None,
     probes: Array | None = None,
     tick: Tick | None = None,
 ) -> Solved:
     """Solve a design case's loads once; ``probes`` (p, 3) are read besides. About ``cells`` cells, more where the part
-    asks for it, unless ``exactly`` or ``cell_mm`` is said."""
+    asks for it, unless ``exactly`` or ``cell_mm`` is said; finer ones where a ``sizing`` says."""
     fine = None if exactly or not part.soundness.sound else choose_mesh_size(part.mesh, cells, medium.skin)
     size = cell_mm or (fine.size if fine is not None else None)
     grid = cells if size is None else CellSize(size)
-    found = solve(part.mesh, part.features, design_case, medium, grid, tick, probes)
+    found = solve(part.mesh, part.features, design_case, medium, grid, tick, probes, sizing)
     # Between bodies a lost gap is refused by count; within one it can only be spoken of.
     unseen = fine.warning(found.cell) if fine is not None and part.soundness.bodies == 1 else None
     if unseen is not None:

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numba
 import numpy as np
-from scipy.spatial import cKDTree
 
 from knollside.core.model import (
     Array,
@@ -22,112 +20,15 @@ from knollside.core.model import (
     ScrewFixture,
     SlidingFixture,
 )
-from knollside.core.strength.element import shape
+from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
+from knollside.core.strength.rims import circle, rim_of
+from knollside.core.strength.spots import SHARE, Spots, locate, sample_on
 
 # Held places are springs this many times stiffer than a cell is long: the clamp then
 # gives by 1/40 of a cell's own stretch, and the smoother still copes.
 _SPRING = 40.0
 _SEATED = 0.5  # of a screw head's ring must find a face
-
-
-@dataclass(frozen=True)
-class Spots:
-    """Sample points of a surface patch: ``points`` (n, 3), ``normals``, and the ``area`` each stands for."""
-
-    points: Array
-    normals: Array
-    area: Array
-
-
-def sample_faces(mesh: Mesh, faces: Ints, spacing: float) -> Spots:
-    """Points spread evenly over triangles, no farther apart than about ``spacing`` mm.
-
-    Each triangle is cut into rows along its longest side; a row's points stand for its area and lie at its
-    centroid's height, so that even and linear loads keep their sum and their moment. One no higher than the spacing
-    is cut across instead: what meshers fan round a hole is long, thin, and wide at one end only.
-    """
-    tri = mesh.triangles[faces]
-    normals = mesh.normals[faces]
-    areas = mesh.areas[faces]
-    side = np.linalg.norm(np.roll(tri, -1, axis=1) - tri, axis=2)
-    first = side.argmax(axis=1)
-    turn = (first[:, None] + np.arange(3)) % 3
-    tri = np.take_along_axis(tri, turn[:, :, None], axis=1)  # base from corner 0 to corner 1, apex corner 2
-    base = side.max(axis=1)
-    wide = np.clip(np.ceil(base / spacing).astype(int), 1, 400)
-    high = np.clip(np.ceil(2 * areas / np.maximum(base, 1e-12) / spacing).astype(int), 1, 400)
-    points, normal, area = [], [], []
-    kinds, which = np.unique(wide * 1000 + high, return_inverse=True)
-    for i, kind in enumerate(kinds):
-        mine = np.flatnonzero(which == i)
-        if kind % 1000 == 1:
-            at, share = _columns(tri[mine], int(kind) // 1000)
-        else:
-            w, one = _rows(int(kind) // 1000, int(kind) % 1000)
-            at, share = w[None, :, :] @ tri[mine], np.tile(one, (len(mine), 1))
-        points.append(at.reshape(-1, 3))
-        normal.append(np.repeat(normals[mine], share.shape[1], axis=0))
-        area.append((areas[mine, None] * share).reshape(-1))
-    return Spots(np.vstack(points), np.vstack(normal), np.concatenate(area))
-
-
-@lru_cache(maxsize=4096)
-def _rows(wide: int, high: int) -> tuple[Array, Array]:
-    """Barycentric places (m, 3) in rows towards the apex, and the share of the area each stands for."""
-    places, shares = [], []
-    for j in range(high):
-        v0, v1 = j / high, (j + 1) / high
-        share = (1 - v0) ** 2 - (1 - v1) ** 2
-        v = 1 - 2 / 3 * ((1 - v0) ** 3 - (1 - v1) ** 3) / share
-        n = max(int(np.ceil(wide * (1 - v0))), 1)
-        u = (np.arange(n) + 0.5) / n * (1 - v)
-        places.append(np.stack([1 - v - u, u, np.full(n, v)], axis=1))
-        shares.append(np.full(n, share / n))
-    return np.vstack(places), np.concatenate(shares)
-
-
-def _columns(tri: Array, wide: int) -> tuple[Array, Array]:
-    """Centroids (m, wide, 3) of triangles cut square to their base, and the share of the area each stands for.
-
-    Of a height that rises to the apex over ``s`` of the base and falls again: integrals of it, of it times its place,
-    and of its square, up to each cut.
-    """
-    base = tri[:, 1] - tri[:, 0]
-    s = np.einsum("ij,ij->i", tri[:, 2] - tri[:, 0], base) / np.maximum(np.einsum("ij,ij->i", base, base), 1e-18)
-    s = np.clip(s, 1e-9, 1 - 1e-9)[:, None]
-    rise = tri[:, 2] - tri[:, 0] - s * base
-    u = np.linspace(0, 1, wide + 1)[None]
-    up, left = np.minimum(u, s), 1 - np.maximum(u, s)  # how much of the rising and of the falling side is passed
-    over = 1 - left
-    high = np.diff(up**2 / (2 * s) + ((1 - s) ** 2 - left**2) / (2 * (1 - s)))
-    along = up**3 / (3 * s) + (over**2 / 2 - over**3 / 3 - s**2 / 2 + s**3 / 3) / (1 - s)
-    square = up**3 / (3 * s**2) + ((1 - s) ** 3 - left**3) / (3 * (1 - s) ** 2)
-    x, y = np.diff(along) / high, np.diff(square) / (2 * high)
-    return tri[:, None, 0] + x[:, :, None] * base[:, None] + y[:, :, None] * rise[:, None], 2 * high
-
-
-def locate(grid: Grid, spots: Spots) -> tuple[Ints, Array]:
-    """The active cell under each spot and the shape functions (n, 8) there.
-
-    A spot on the boundary belongs to the cell just inside; where that cell is
-    empty, to the nearest active one, by extrapolation of at most half a cell.
-    """
-    inside = spots.points - 0.3 * float(grid.size.min()) * spots.normals
-    top = np.array(grid.fill.shape) - 1
-    place = np.clip(np.floor((inside - grid.origin) / grid.size).astype(np.int64), 0, top)
-    cell = grid.cell_of[tuple(place.T)]
-    lost = np.flatnonzero(cell < 0)
-    if len(lost):
-        distance, nearest = cKDTree(grid.centres).query(inside[lost])
-        if float(np.max(distance)) > 2.5 * float(grid.size.max()):
-            raise Refused(
-                "A held or pushed face lies where the grid has no material; the part is too thin there "
-                f"for cells of {grid.size.max():.2f} mm."
-            )
-        cell[lost] = nearest
-    xi = 2 * (spots.points - grid.origin - grid.cells[cell] * grid.size) / grid.size - 1
-    return cell, shape(np.clip(xi, -2, 2))
 
 
 @dataclass(frozen=True)
@@ -147,15 +48,14 @@ class Constraint:
     to: tuple[float, float, float] | None = None
 
 
-def constrain(grid: Grid, mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature) -> Constraint:
+def constrain(grid: Grid | Graded, mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature) -> Constraint:
     """A held place of any kind, sampled on the true surface."""
-    spacing = 0.5 * float(grid.size.min())
     if isinstance(fixture, ScrewFixture):
-        spots = _under_head(mesh, feature, fixture, spacing)
+        spots = _under_head(grid, mesh, feature, fixture)
     elif isinstance(fixture, EdgeFixture):
-        spots = _along_edge(mesh, feature, fixture, faces, spacing, float(grid.size.min()))
+        spots = _along_edge(mesh, feature, fixture, faces, float(grid.size.min()))
     else:
-        spots = sample_faces(mesh, faces, spacing)
+        spots = sample_on(grid, mesh, faces)
     carried = isinstance(fixture, PinFixture)
     if carried and feature.kind not in ("hole", "slot"):
         raise Refused(f"A pin carries a hole; {feature.title.lower()} is none.")
@@ -165,16 +65,28 @@ def constrain(grid: Grid, mesh: Mesh, faces: Ints, fixture: Fixture, feature: Fe
     return Constraint(spots, cell, weights, spots.normals if only_normal else None, active, carried)
 
 
-def drive(grid: Grid, mesh: Mesh, faces: Ints, to: tuple[float, float, float]) -> Constraint:
+def rim(mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature, spacing: float) -> Array:
+    """Points (n, 3) along the line where a held place ends and its idealised hold has no bound on the stress."""
+    if isinstance(fixture, EdgeFixture):
+        return _along_edge(mesh, feature, fixture, faces, 2 * spacing).points
+    if not isinstance(fixture, ScrewFixture) or feature.diameter is None or feature.length is None:
+        return rim_of(mesh, faces, spacing)
+    axis, centre = np.asarray(feature.axis), np.asarray(feature.centre)
+    radii = (fixture.head_mm or 2 * feature.diameter) / 2, feature.diameter / 2
+    ends = centre + 0.5 * feature.length * axis, centre - 0.5 * feature.length * axis
+    return np.vstack([circle(at, axis, r, spacing) for at in ends for r in radii])
+
+
+def drive(grid: Grid | Graded, mesh: Mesh, faces: Ints, to: tuple[float, float, float]) -> Constraint:
     """A face moved by ``to`` mm along its own direction, free across it."""
-    spots = sample_faces(mesh, faces, 0.5 * float(grid.size.min()))
+    spots = sample_on(grid, mesh, faces)
     cell, weights = locate(grid, spots)
     way = np.asarray(to, float) / np.linalg.norm(to)
     along = np.tile(way, (len(spots.points), 1))
     return Constraint(spots, cell, weights, along, np.ones(len(along), np.bool_), False, to)
 
 
-def _under_head(mesh: Mesh, hole: Feature, fixture: ScrewFixture, spacing: float) -> Spots:
+def _under_head(grid: Grid | Graded, mesh: Mesh, hole: Feature, fixture: ScrewFixture) -> Spots:
     """The ring of flat around a hole's mouths that a screw's head and the wall behind squeeze."""
     if hole.kind != "hole" or hole.diameter is None or hole.length is None:
         raise Refused(f"A screw's head clamps a hole; {hole.title.lower()} is none.")
@@ -186,7 +98,7 @@ def _under_head(mesh: Mesh, hole: Feature, fixture: ScrewFixture, spacing: float
     flat = at_end & (np.abs(mesh.normals @ axis) > 0.99) & (np.sign(mesh.normals @ axis) == np.sign(middle @ axis))
     if not flat.any():
         raise Refused(f"{hole.title} has no flat around it for a screw's head; hold it in another way.")
-    spots = sample_faces(mesh, np.flatnonzero(flat), min(spacing, radius / 4))
+    spots = sample_on(grid, mesh, np.flatnonzero(flat), min(SHARE, 0.25 * radius / float(grid.size.min())))
     off = spots.points - centre
     away = np.linalg.norm(off - np.outer(off @ axis, axis), axis=1)
     keep = away <= radius
@@ -202,7 +114,7 @@ def _under_head(mesh: Mesh, hole: Feature, fixture: ScrewFixture, spacing: float
     return Spots(spots.points[keep], spots.normals[keep], spots.area[keep])
 
 
-def _along_edge(mesh: Mesh, feature: Feature, fixture: EdgeFixture, faces: Ints, spacing: float, width: float) -> Spots:
+def _along_edge(mesh: Mesh, feature: Feature, fixture: EdgeFixture, faces: Ints, width: float) -> Spots:
     """Points along the sharp edge nearest to the place, each standing for a strip one cell wide."""
     mine = np.zeros(len(mesh.faces), np.bool_)
     mine[faces] = True
@@ -223,7 +135,7 @@ def _along_edge(mesh: Mesh, feature: Feature, fixture: EdgeFixture, faces: Ints,
     line &= np.abs(way @ way[start]) > 0.999
     points, area = [], []
     for p, q in zip(a[line], b[line]):
-        n = max(int(np.ceil(np.linalg.norm(q - p) / spacing)), 1)
+        n = max(int(np.ceil(np.linalg.norm(q - p) / (0.5 * width))), 1)
         points.append(p + (np.arange(n) + 0.5)[:, None] / n * (q - p))
         area.append(np.full(n, np.linalg.norm(q - p) / n * width))
     spots = np.vstack(points)
@@ -231,7 +143,7 @@ def _along_edge(mesh: Mesh, feature: Feature, fixture: EdgeFixture, faces: Ints,
     return Spots(spots, np.tile(normal, (len(spots), 1)), np.concatenate(area))
 
 
-def springs(grid: Grid, constraints: list[Constraint], modulus: float) -> dict[int, Array]:
+def springs(grid: Grid | Graded, constraints: list[Constraint], modulus: float) -> dict[int, Array]:
     """Extra (24, 24) cell matrices of all held places."""
     stiffness = _SPRING * modulus / float(grid.size.min())
     touched = np.unique(np.concatenate([h.cell[h.active] for h in constraints]))
@@ -260,7 +172,7 @@ def _add_springs(place, weights, stiff, along, out):  # type: ignore[no-untyped-
                         out[m, 3 * a + i, 3 * b + i] += f
 
 
-def driven_force(grid: Grid, h: Constraint, modulus: float) -> Array:
+def driven_force(grid: Grid | Graded, h: Constraint, modulus: float) -> Array:
     """Nodal forces (3n,) that draw a driven place to where it is wanted."""
     assert h.to is not None and h.along is not None
     stiffness = _SPRING * modulus / float(grid.size.min())
@@ -271,12 +183,12 @@ def driven_force(grid: Grid, h: Constraint, modulus: float) -> Array:
     return f.reshape(-1)
 
 
-def moved(grid: Grid, h: Constraint, u: Array) -> Array:
+def moved(grid: Grid | Graded, h: Constraint, u: Array) -> Array:
     """Displacement (n, 3) at a held place's spots."""
     return np.asarray(np.einsum("sa,sad->sd", h.weights, u.reshape(-1, 3)[grid.nodes[h.cell]]))
 
 
-def point_forces(h: Constraint, grid: Grid, u: Array, modulus: float) -> Array:
+def point_forces(h: Constraint, grid: Grid | Graded, u: Array, modulus: float) -> Array:
     """The force a held place exerts on the part at each sample point (n, 3), N."""
     stiffness = _SPRING * modulus / float(grid.size.min())
     at = moved(grid, h, u)

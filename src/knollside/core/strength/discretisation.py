@@ -13,12 +13,16 @@ from knollside.core.strength.field import Medium, StressField, Tick, solve
 from knollside.core.strength.hot_spots import hot_spots
 from knollside.core.strength.mesh_size import WallDepth, wall_at
 from knollside.core.strength.rating import rate
+from knollside.core.strength.set_out import CellSize
 from knollside.core.strength.skin import skin_of
+from knollside.core.strength.zoom import Closeness
 
 # Stiffness across the layers over along them, of printed solids; typical (0.7 to 0.95).
 ACROSS = 0.85
 MOVED = 0.10  # beyond this the grid is refined once more
 UNCHECKED = 0.25  # taken for the change where no other grid can be solved
+# What a close look is unsure of at least, as measured against quadratic tetrahedra (docs/methods.md).
+CLOSE = 0.04
 MOST_CELLS = 250_000
 _FEWEST = 1500  # cells of a grid worth comparing with
 
@@ -45,8 +49,9 @@ class Layered:
 @dataclass(frozen=True)
 class GridDoubt:
     """What another grid says of the listed ways: each one's change of reserve (a share) against ``other_cells``, the
-    wall where it goes first, and the cells ``cell_mm`` wide that they must be rated on where that was over a tenth.
-    ``assumed`` where no other grid could be solved: the change is then taken as ``UNCHECKED``."""
+    wall where it goes first, and what they must be rated on: cells ``cell_mm`` wide where that was over a tenth, or a
+    grid that looks ``close`` where something could govern that the plain one cannot see. ``assumed`` where no other
+    grid could be solved: the change is then taken as ``UNCHECKED``."""
 
     directions: tuple[Vec, ...]
     changes: tuple[float, ...]
@@ -54,6 +59,7 @@ class GridDoubt:
     other_cells: int
     cell_mm: float | None = None
     assumed: str = ""
+    close: Closeness | None = None
 
     @property
     def change(self) -> float:
@@ -63,7 +69,8 @@ class GridDoubt:
     def share(self, direction: Vec) -> float:
         """The grid's doubt of one way, a share: its own, or the greatest for a way that is not on the list."""
         # The other grid's change and a thin wall's stiffness are two doubts; the larger speaks.
-        each = [max(c, w.too_stiff) for c, w in zip(self.changes, self.walls, strict=True)]
+        least = CLOSE if self.close is not None else 0.0
+        each = [max(math.hypot(c, least), w.too_stiff) for c, w in zip(self.changes, self.walls, strict=True)]
         same = [d for w, d in zip(self.directions, each, strict=True) if same_direction(w, direction)]
         return same[0] if same else max(each, default=0.0)
 
@@ -94,11 +101,12 @@ def grid_doubt(
     other_cells: int,
     cell_mm: float | None = None,
     assumed: str = "",
+    close: Closeness | None = None,
 ) -> GridDoubt:
     """The doubt of some ways with the wall where each goes first on ``field``."""
     at = field.points[rate(field, limits, np.array(directions)).point]
     walls = tuple(wall_at(mesh, field, (float(x), float(y), float(z))) for x, y, z in at)
-    return GridDoubt(directions, changes, walls, other_cells, cell_mm, assumed)
+    return GridDoubt(directions, changes, walls, other_cells, cell_mm, assumed, close)
 
 
 def changes_of(
@@ -109,7 +117,7 @@ def changes_of(
     from scipy.spatial import cKDTree
 
     margin = b.excluded.copy()
-    if a.excluded.any():
+    if a.excluded.any() and b.sizing is None:
         margin |= cKDTree(a.points[a.excluded]).query(b.points)[0] < 0.6 * a.cell
     keep = ~margin if not margin.all() else ~b.excluded
     first, second = rate(a, limits, orientations).reserve, rate(b, limits, orientations, points=keep).reserve
@@ -145,7 +153,8 @@ def solve_layered(
     n = np.asarray(direction, float)
     skin = skin_of(recipe, direction)
     medium = Medium(field.modulus, skin=skin, layers=(ACROSS, n))
-    again = solve(mesh, features, design_case, medium, field.cells, tick)
+    # On the same cells, as close as the way was looked at before.
+    again = solve(mesh, features, design_case, medium, CellSize(field.asked), tick, sizing=field.sizing)
     quick = float(rate(field, limits, n[None]).reserve[0])
     rated = rate(again, limits, n[None])
     worst = next((p for p in hot_spots(again, limits, n, 3) if not p.at_support), None)

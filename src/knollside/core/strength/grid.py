@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy import ndimage
 
 from knollside.core.model import Array, Ints, Mesh, Refused
+from knollside.core.strength.lookup import Lookup, lookup_of
 from knollside.core.strength.moments import cell_moments
 
 LEAST_FILL = 0.01
@@ -37,6 +39,11 @@ class Grid:
     def centres(self) -> Array:
         """Middle of each cell, mm (m, 3)."""
         return self.origin + (self.cells + 0.5) * self.size
+
+    @cached_property
+    def lookup(self) -> Lookup:
+        """Which active cell lies at a place."""
+        return lookup_of(self.cells)
 
     @property
     def filled(self) -> Array:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from knollside.core.model import Array, BearingLoad, Feature, Ints, Load, Mesh, PressureLoad, Refused, TorqueLoad
-from knollside.core.strength.conditions import Spots, locate, sample_faces
+from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
+from knollside.core.strength.spots import Spots, locate, sample_on
 
 
 def forces_of(load: Load, feature: Feature, spots: Spots) -> Array:
@@ -47,9 +48,9 @@ def forces_of(load: Load, feature: Feature, spots: Spots) -> Array:
     return np.outer(spots.area / spots.area.sum(), vector)
 
 
-def push(grid: Grid, mesh: Mesh, feature: Feature, faces: Ints, load: Load) -> tuple[Array, Spots, Array]:
+def push(grid: Grid | Graded, mesh: Mesh, feature: Feature, faces: Ints, load: Load) -> tuple[Array, Spots, Array]:
     """Nodal forces (3n,) of a load on ``faces`` of ``mesh``, with the spots and the force at each."""
-    spots = sample_faces(mesh, faces, 0.5 * float(grid.size.min()))
+    spots = sample_on(grid, mesh, faces)
     cell, weights = locate(grid, spots)
     each = forces_of(load, feature, spots)
     f = np.zeros((len(grid.points), 3))

@@ -11,9 +11,9 @@ import numpy as np
 
 from knollside.core.mesh.walls import gap, thickness
 from knollside.core.model import Array, Mesh, Refused
-from knollside.core.strength.conditions import sample_faces
 from knollside.core.strength.grid import choose_size
 from knollside.core.strength.skin import Skin
+from knollside.core.strength.spots import sample_faces
 
 if TYPE_CHECKING:
     from knollside.core.strength.field import StressField
@@ -119,7 +119,8 @@ def wall_at(mesh: Mesh, field: StressField, at: tuple[float, float, float]) -> W
     deep = float(thickness(mesh, field.points[p][None], normal[None])[0])
     back = float(thickness(mesh, field.points[p][None], -normal[None])[0])
     depth = deep + (back if np.isfinite(back) else 0.0)
-    return WallDepth(depth, depth / field.cell, too_stiff(depth / field.cell, normal))
+    cells = depth / field.cell_at(np.asarray(at))
+    return WallDepth(depth, cells, too_stiff(cells, normal))
 
 
 def free_memory() -> float:

@@ -108,13 +108,16 @@ def _sweep(tri, order, begin, dims, points, weights, first, last, out):  # type:
                 z0, z1 = cell[0, 2], cell[0, 2]
                 for c in range(1, m):
                     z0, z1 = min(z0, cell[c, 2]), max(z1, cell[c, 2])
-                k0 = min(max(int(np.floor(z0)), 0), dims[2] - 1)
-                k1 = min(max(int(np.floor(z1)), 0), dims[2] - 1)
-                for k in range(k0, k1 + 1):
+                # What lies under the box bounds the cells above it, too; what lies over it bounds none.
+                k0 = min(max(int(np.floor(z0)), -1), dims[2])
+                k1 = min(max(int(np.floor(z1)), -1), dims[2])
+                for k in range(k0, min(k1, dims[2] - 1) + 1):
                     q = m
                     if k0 == k1:
                         for c in range(m):
                             two[c] = cell[c]
+                    elif k < 0:
+                        q = _cut(cell, m, 2, 0.0, False, two)
                     else:
                         q = _cut(cell, m, 2, float(k), True, one)
                         q = _cut(one, q, 2, float(k + 1), False, two)
@@ -140,13 +143,7 @@ def cell_moments(mesh: Mesh, origin: Array, size: Array, shape: tuple[int, int, 
     over the filled part, per cell volume, index 9 a + 3 b + c. The mesh must be closed.
     """
     tri = np.ascontiguousarray((mesh.triangles - origin) / size)
-    low = np.clip(np.floor(tri[:, :, 0].min(axis=1)).astype(np.int64), 0, shape[0] - 1)
-    high = np.clip(np.floor(tri[:, :, 0].max(axis=1)).astype(np.int64), 0, shape[0] - 1)
-    spans = high - low + 1
-    who = np.repeat(np.arange(len(tri)), spans)
-    slab = np.repeat(low, spans) + np.arange(len(who)) - np.repeat(np.cumsum(spans) - spans, spans)
-    order = who[np.argsort(slab, kind="stable")]
-    begin = np.r_[0, np.cumsum(np.bincount(slab, minlength=shape[0]))]
+    order, begin = _by_slab(tri, shape[0])
     fill = np.empty(shape)
     places, moments = [], []
     # Some slabs at a time: moments of every cell of the box at once would outweigh the solve.
@@ -154,12 +151,40 @@ def cell_moments(mesh: Mesh, origin: Array, size: Array, shape: tuple[int, int, 
         last = min(first + _SLABS, shape[0])
         out = np.empty((last - first, *shape[1:], 27), np.float32)
         _sweep(tri, order, begin, np.array(shape), _POINTS, _WEIGHTS, first, last, out)
-        share = np.clip(out[..., 0], 0.0, 1.0)
-        share[share > 1 - 2e-6] = 1.0
-        share[share < 2e-6] = 0.0
+        share = _settled(out[..., 0])
         fill[first:last] = share
         # Cells no surface enters may still be cut by a wall that runs exactly along the column.
         cut = np.argwhere((share > 0) & (share < 1))
         places.append(cut + np.array([first, 0, 0]))
         moments.append(out[tuple(cut.T)])
     return fill, np.vstack(places), np.vstack(moments).astype(np.float64)
+
+
+def _by_slab(tri: Array, slabs: int) -> tuple[Ints, Ints]:
+    """Triangles in order of the slabs along x they pass through, and where each slab's begin."""
+    low = np.clip(np.floor(tri[:, :, 0].min(axis=1)).astype(np.int64), 0, slabs - 1)
+    high = np.clip(np.floor(tri[:, :, 0].max(axis=1)).astype(np.int64), 0, slabs - 1)
+    spans = high - low + 1
+    who = np.repeat(np.arange(len(tri)), spans)
+    slab = np.repeat(low, spans) + np.arange(len(who)) - np.repeat(np.cumsum(spans) - spans, spans)
+    order = who[np.argsort(slab, kind="stable")]
+    return order, np.r_[0, np.cumsum(np.bincount(slab, minlength=slabs))]
+
+
+def box_moments(tri: Array, low: Ints, shape: tuple[int, int, int]) -> tuple[Array, Array]:
+    """The same for one small box of a lattice: ``tri`` (t, 3, 3) in cells, of them all that pass through the box or
+    under it; ``low`` (3,) its first cell. Returns the fill (nx, ny, nz) and the moments (nx, ny, nz, 27) of its cells.
+    """
+    mine = np.ascontiguousarray(tri - low)
+    order, begin = _by_slab(mine, shape[0])
+    out = np.empty((*shape, 27), np.float32)
+    _sweep(mine, order, begin, np.array(shape), _POINTS, _WEIGHTS, 0, shape[0], out)
+    return _settled(out[..., 0]), out
+
+
+def _settled(share: Array) -> Array:
+    """Fill with what single precision leaves of empty and full cells put right."""
+    share = np.clip(share, 0.0, 1.0)
+    share[share > 1 - 2e-6] = 1.0
+    share[share < 2e-6] = 0.0
+    return share

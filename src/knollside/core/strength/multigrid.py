@@ -38,11 +38,13 @@ def _fold() -> Array:
 
 
 _FOLD = _fold()
-_WEIGHT = _FOLD[:, 0::3, 0::3].astype(np.float32)  # (child, its corner, parent corner)
+WEIGHT = _FOLD[:, 0::3, 0::3].astype(np.float32)  # (child, its corner, parent corner)
 
 
 @dataclass
-class _Level:
+class Smoothed:
+    """One level as the cycle sees it."""
+
     stencil: Stencil
     inverse: Array  # (n, 3, 3) float32, of the block diagonal
     bound: float  # largest eigenvalue of the smoothed operator
@@ -87,8 +89,8 @@ class Operator:
         fine.add(held, spring, np.ones(len(held)))
         up.fold(ke, held, spring, np.ones(len(held)))
         self.fine = fine.done()
-        self.levels: list[_Level] = [_level(self.fine, self.count)]
-        self._coarsen(nodes, up, ke, _fold_whole(brick.stiffness).sum(axis=0))
+        self.levels: list[Smoothed] = [smoothed(self.fine, self.count)]
+        self._coarsen(nodes, up, ke, fold_whole(brick.stiffness).sum(axis=0))
 
     def _coarsen(self, nodes: Ints, up: _Parents, ke: Array, whole: Array) -> None:
         """Levels from the first parents on: ``ke`` the odd ones' matrices, the even ones multiples of ``whole``."""
@@ -96,20 +98,20 @@ class Operator:
             coarse_nodes, count = _number(up.place)
             who, weight = _hand_up(nodes, up, coarse_nodes)
             self.levels[-1].parents = who, weight
-            self.levels[-1].children = _children(who, weight, count)
+            self.levels[-1].children = children_of(who, weight, count)
             even = np.flatnonzero(up.even)
             made = Gatherer(coarse_nodes, count, whole, up.even, up.scale, exact=False)
             made.add(even, whole[None], up.scale[even])
             made.add(up.odd, ke, np.ones(len(ke)))
-            self.levels.append(_level(made.done(), count))
+            self.levels.append(smoothed(made.done(), count))
             if count <= _COARSEST or up.place.max() < 1:
                 break
             higher = _Parents(up.place, up.even, up.scale)
             folded = higher.of_whole(even, whole, up.scale)
             higher.fold(folded, up.odd, ke, np.ones(len(ke)))
-            nodes, up, ke, whole = coarse_nodes, higher, folded, _fold_whole(whole).sum(axis=0)
+            nodes, up, ke, whole = coarse_nodes, higher, folded, fold_whole(whole).sum(axis=0)
         for level in self.levels[:-1]:
-            level.bound = _largest(level)
+            level.bound = largest(level)
         n = 3 * count
         full = np.zeros((n, n))
         dof = (3 * coarse_nodes[:, :, None] + np.arange(3)).reshape(-1, 24)
@@ -128,17 +130,17 @@ class Operator:
         level = self.levels[i]
         if i == len(self.levels) - 1:
             return cho_solve(self._coarse, r.T.astype(np.float64)).T.astype(np.float32, order="C")
-        u = _smooth(level, np.zeros_like(r), r, True)
+        u = smooth(level, np.zeros_like(r), r, True)
         assert level.parents is not None and level.children is not None
         rest = level.stencil.rest(u, r)
         coarse = np.empty((len(r), 3 * len(level.children[0])), np.float32)
-        _gather(*level.children, rest, coarse)
+        gather(*level.children, rest, coarse)
         e = self.cycle(coarse, i + 1)
         if i + 2 < len(self.levels):
             # Twice on the coarse levels (a W): they are cheap, and trilinear coarse cells are stiff in bending.
             e += self.cycle(self.levels[i + 1].stencil.rest(e, coarse), i + 1)
-        _spread(*level.parents, e, u)
-        return _smooth(level, u, r, False)
+        spread(*level.parents, e, u)
+        return smooth(level, u, r, False)
 
     def solve(
         self,
@@ -150,36 +152,49 @@ class Operator:
     ) -> tuple[Array, int]:
         """Displacements for nodal forces ``f``, one load (3n,) or several at once (m, 3n): the set-up's numbers
         are then read once for all of them. Returns them and the iterations taken."""
-        b = np.atleast_2d(f)
-        norm = np.linalg.norm(b, axis=1, keepdims=True)
-        norm[norm == 0] = 1.0
-        x = np.zeros_like(b) if start is None else np.atleast_2d(start).copy()
-        r = b - self.apply(x) if start is not None else b.copy()
-        p, rz, least = np.zeros_like(b), np.ones_like(norm), 1.0
-        for k in range(limit + 1):
-            size = np.linalg.norm(r, axis=1, keepdims=True)
-            error = float((size / norm).max())
-            if tick is not None and k:
-                least = min(least, error)  # it may rise before it falls
-                tick(min(0.99, np.log(max(least, tolerance)) / np.log(tolerance)))
-            if error < tolerance:
-                return x.reshape(f.shape), k
-            size[size == 0] = 1.0
-            z = self.cycle((r / size).astype(np.float32)).astype(np.float64)
-            z *= size
-            fresh = _dot(r, z)
-            p *= np.where(k, fresh / rz, 0.0)
-            p += z
-            rz = np.where(fresh > 0, fresh, 1.0)
-            q = self.apply(p)
-            bent = _dot(p, q)
-            alpha = np.where(bent > 0, fresh / np.where(bent > 0, bent, 1.0), 0.0)
-            x += alpha * p
-            r -= alpha * q
-        raise Refused(
-            f"The stress solve did not settle in {limit} rounds (error {error:.1e}); "
-            "part of the body may be held by almost nothing."
-        )
+        x, k = conjugate_gradients(self.apply, self.cycle, np.atleast_2d(f), tolerance, limit, tick, start)
+        return x.reshape(f.shape), k
+
+
+def conjugate_gradients(
+    apply: Callable[[Array], Array],
+    cycle: Callable[[Array], Array],
+    b: Array,
+    tolerance: float,
+    limit: int = 300,
+    tick: Callable[[float], None] | None = None,
+    start: Array | None = None,
+) -> tuple[Array, int]:
+    """Solve for vectors ``b`` (m, n) at once: ``apply`` in double precision, ``cycle`` about its inverse in single."""
+    norm = np.linalg.norm(b, axis=1, keepdims=True)
+    norm[norm == 0] = 1.0
+    x = np.zeros_like(b) if start is None else np.atleast_2d(start).copy()
+    r = b - apply(x) if start is not None else b.copy()
+    p, rz, least = np.zeros_like(b), np.ones_like(norm), 1.0
+    for k in range(limit + 1):
+        size = np.linalg.norm(r, axis=1, keepdims=True)
+        error = float((size / norm).max())
+        if tick is not None and k:
+            least = min(least, error)  # it may rise before it falls
+            tick(min(0.99, np.log(max(least, tolerance)) / np.log(tolerance)))
+        if error < tolerance:
+            return x, k
+        size[size == 0] = 1.0
+        z = cycle((r / size).astype(np.float32)).astype(np.float64)
+        z *= size
+        fresh = _dot(r, z)
+        p *= np.where(k, fresh / rz, 0.0)
+        p += z
+        rz = np.where(fresh > 0, fresh, 1.0)
+        q = apply(p)
+        bent = _dot(p, q)
+        alpha = np.where(bent > 0, fresh / np.where(bent > 0, bent, 1.0), 0.0)
+        x += alpha * p
+        r -= alpha * q
+    raise Refused(
+        f"The stress solve did not settle in {limit} rounds (error {error:.1e}); "
+        "part of the body may be held by almost nothing."
+    )
 
 
 def _dot(a: Array, b: Array) -> Array:
@@ -214,20 +229,20 @@ class _Parents:
         mine, cells = slot >= 0, cells[slot >= 0]
         at = 8 * slot[mine] + self.child[cells]
         weight = np.bincount(at, scale[cells], minlength=8 * len(self.odd)).reshape(-1, 8)
-        return np.asarray(weight @ _fold_whole(whole).reshape(8, 576)).reshape(-1, 24, 24)
+        return np.asarray(weight @ fold_whole(whole).reshape(8, 576)).reshape(-1, 24, 24)
 
     def fold(self, ke: Array, cells: Ints, matrices: Array, scale: Array) -> None:
         """Add the ``matrices`` of odd ``cells`` to their parents'."""
-        _fold_in(ke, matrices, self._slot[self.parent[cells]], self.child[cells], scale, _WEIGHT)
+        fold_in(ke, matrices, self._slot[self.parent[cells]], self.child[cells], scale, WEIGHT)
 
 
-def _fold_whole(whole: Array) -> Array:
+def fold_whole(whole: Array) -> Array:
     """(8, 24, 24): what each child adds to its parent when it is ``whole``."""
     return np.asarray(np.einsum("cpi,pq,cqj->cij", _FOLD, whole, _FOLD, optimize=True))
 
 
 @numba.njit(cache=True, nogil=True, parallel=True)
-def _fold_in(ke, matrices, parent, child, scale, weight):  # type: ignore[no-untyped-def]
+def fold_in(ke, matrices, parent, child, scale, weight):  # type: ignore[no-untyped-def]
     """Add children's matrices to their parents': K_parent += sum of F' K F, two strands by parent."""
     for strand in numba.prange(2):
         half = np.empty((24, 24))
@@ -253,11 +268,11 @@ def _fold_in(ke, matrices, parent, child, scale, weight):  # type: ignore[no-unt
                                 ke[up, k, 3 * q + j] += f * half[k, 3 * b + j]
 
 
-def _level(stencil: Stencil, count: int) -> _Level:
+def smoothed(stencil: Stencil, count: int) -> Smoothed:
     diagonal = stencil.diagonal(count)
     inverse = np.empty(diagonal.shape, np.float32)
     _invert(diagonal, inverse)
-    return _Level(stencil, inverse, 0.0, None, None)
+    return Smoothed(stencil, inverse, 0.0, None, None)
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
@@ -274,7 +289,7 @@ def _invert(m, out):  # type: ignore[no-untyped-def]
         out[n, 1, 2] = out[n, 2, 1] = (e * f - a * d) / det
 
 
-def _largest(level: _Level) -> float:
+def largest(level: Smoothed) -> float:
     """Largest eigenvalue of D^-1 K by power iteration, with a margin."""
     v: Array = np.random.default_rng(7).standard_normal((1, 3 * len(level.inverse))).astype(np.float32)
     value = 1.0
@@ -287,7 +302,7 @@ def _largest(level: _Level) -> float:
     return 1.1 * value
 
 
-def _smooth(level: _Level, u: Array, r: Array, from_zero: bool, steps: int = 3) -> Array:
+def smooth(level: Smoothed, u: Array, r: Array, from_zero: bool, steps: int = 3) -> Array:
     """Chebyshev steps from ``u``, over the upper eleven twelfths of the spectrum. Overwrites ``u``."""
     top, low = level.bound, level.bound / 12
     theta, delta = (top + low) / 2, (top - low) / 2
@@ -327,7 +342,7 @@ def _hand_up(nodes: Ints, up: _Parents, coarse_nodes: Ints) -> tuple[Ints, Array
     count = int(nodes.max()) + 1
     who = np.zeros((count, 8), np.int32)
     weight = np.zeros((count, 8), np.float32)
-    _fill_up(nodes, up.child, up.parent, coarse_nodes, _WEIGHT, who, weight)
+    _fill_up(nodes, up.child, up.parent, coarse_nodes, WEIGHT, who, weight)
     return who, weight
 
 
@@ -342,7 +357,7 @@ def _fill_up(nodes, child, parent, coarse_nodes, share, who, weight):  # type: i
                     weight[n, b] = share[child[c], a, b]
 
 
-def _children(who: Ints, weight: Array, count: int) -> tuple[Ints, Array]:
+def children_of(who: Ints, weight: Array, count: int) -> tuple[Ints, Array]:
     """The transpose of :func:`_hand_up`, gathered by coarse node so that it runs in parallel."""
     out = np.full((count, 27), -1, np.int32)
     share = np.zeros((count, 27), np.float32)
@@ -362,7 +377,7 @@ def _turn_round(who, weight, used, out, share):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _gather(children, share, fine, coarse):  # type: ignore[no-untyped-def]
+def gather(children, share, fine, coarse):  # type: ignore[no-untyped-def]
     for c in numba.prange(children.shape[0]):
         for m in range(fine.shape[0]):
             s0 = s1 = s2 = np.float32(0)
@@ -378,7 +393,7 @@ def _gather(children, share, fine, coarse):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _spread(who, weight, coarse, u):  # type: ignore[no-untyped-def]
+def spread(who, weight, coarse, u):  # type: ignore[no-untyped-def]
     """u += interpolation of the coarse correction."""
     for n in numba.prange(who.shape[0]):
         for m in range(u.shape[0]):

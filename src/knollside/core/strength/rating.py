@@ -24,7 +24,7 @@ _TINY = 1e-12
 
 
 @numba.njit(cache=True, nogil=True, inline="always")
-def _point(s, nx, ny, nz, zt, zs, xt, xc, y):  # type: ignore[no-untyped-def]
+def point_index(s, nx, ny, nz, zt, zs, xt, xc, y):  # type: ignore[no-untyped-def]
     """(parting index, in-layer index, mode) at one stress for one direction; index = 1 / reserve."""
     tx = s[0] * nx + s[5] * ny + s[4] * nz
     ty = s[5] * nx + s[1] * ny + s[3] * nz
@@ -101,7 +101,7 @@ def _sweep(s, bound, n, zt, zs, xt, xc, y, early, case, worst, interlayer_reserv
         for p in range(s.shape[0]):
             if early and bound[p] <= top_part and bound[p] <= top_in:
                 break
-            part, inside, part_mode, in_mode = _point(s[p], n[d, 0], n[d, 1], n[d, 2], zt, zs, xt, xc, y)
+            part, inside, part_mode, in_mode = point_index(s[p], n[d, 0], n[d, 1], n[d, 2], zt, zs, xt, xc, y)
             visited += 1
             if part > top_part:
                 top_part = part
@@ -191,7 +191,7 @@ def rate(
 @numba.njit(cache=True, parallel=True, nogil=True)
 def _each(s, n, zt, zs, xt, xc, y, part, inside, mode):  # type: ignore[no-untyped-def]
     for p in numba.prange(s.shape[0]):
-        part[p], inside[p], part_mode, in_mode = _point(s[p], n[0], n[1], n[2], zt, zs, xt, xc, y)
+        part[p], inside[p], part_mode, in_mode = point_index(s[p], n[0], n[1], n[2], zt, zs, xt, xc, y)
         mode[p] = part_mode if part[p] >= inside[p] else in_mode
 
 

@@ -14,9 +14,11 @@ import numpy as np
 
 from knollside.core.model import Array, Mesh
 from knollside.core.strength.condense import read_stress
-from knollside.core.strength.conditions import sample_faces
 from knollside.core.strength.element import Brick, filled_spots
+from knollside.core.strength.graded import Level
 from knollside.core.strength.grid import CORNERS, Grid
+from knollside.core.strength.lookup import Lookup, cell_at
+from knollside.core.strength.spots import sample_faces
 
 REACH = 2.5  # cells
 BEND = 0.01  # how strongly curvature of the fit is held back
@@ -69,17 +71,16 @@ def _sum(terms, y, n, weight, cell, count, values, out):  # type: ignore[no-unty
 
 
 @numba.njit(cache=True, parallel=True, nogil=True)
-def _fit(points, origin, size, cell_of, filled, middle, spread, values, reach, good, bend, out):  # type: ignore[no-untyped-def]
+def _fit(points, origin, size, low, table, pool, filled, middle, spread, values, reach, good, bend, out):  # type: ignore[no-untyped-def]
     """The fit's value at each point is a weighted sum of samples: the weights are found once for all columns."""
     n = 10 if bend > 0 else 4
-    top = cell_of.shape
     for p in numba.prange(points.shape[0]):
         m, y = np.zeros((10, 10)), np.empty(10)
         x = (points[p] - origin) / size
-        i0, i1 = max(int(np.floor(x[0] - reach)), 0), min(int(np.floor(x[0] + reach)), top[0] - 1)
-        j0, j1 = max(int(np.floor(x[1] - reach)), 0), min(int(np.floor(x[1] + reach)), top[1] - 1)
-        k0, k1 = max(int(np.floor(x[2] - reach)), 0), min(int(np.floor(x[2] + reach)), top[2] - 1)
-        most = 6 * max(i1 - i0 + 1, 0) * max(j1 - j0 + 1, 0) * max(k1 - k0 + 1, 0)
+        i0, i1 = int(np.floor(x[0] - reach)), int(np.floor(x[0] + reach))
+        j0, j1 = int(np.floor(x[1] - reach)), int(np.floor(x[1] + reach))
+        k0, k1 = int(np.floor(x[2] - reach)), int(np.floor(x[2] + reach))
+        most = 6 * (i1 - i0 + 1) * (j1 - j0 + 1) * (k1 - k0 + 1)
         cell, weight, terms = np.empty(most, np.int64), np.empty(most), np.empty((10, most))
         count = 0
         for attempt in range(2):
@@ -88,7 +89,7 @@ def _fit(points, origin, size, cell_of, filled, middle, spread, values, reach, g
             for i in range(i0, i1 + 1):
                 for j in range(j0, j1 + 1):
                     for k in range(k0, k1 + 1):
-                        c = cell_of[i, j, k]
+                        c = cell_at(low, table, pool, i, j, k)
                         if c < 0 or filled[c] < least:
                             continue
                         for g in range(6):
@@ -137,7 +138,7 @@ class Samples:
     values: Array
 
 
-def sample_spots(grid: Grid) -> tuple[Array, Array]:
+def sample_spots(grid: Grid | Level) -> tuple[Array, Array]:
     """Middle and spread (c, 3) of every cell's filled part, local coordinates."""
     middle = np.zeros((len(grid.cells), 3))
     spread = np.full((len(grid.cells), 3), 1 / np.sqrt(3))
@@ -146,7 +147,7 @@ def sample_spots(grid: Grid) -> tuple[Array, Array]:
     return middle, spread
 
 
-def sample_stress(grid: Grid, brick: Brick, u: Array) -> Samples:
+def sample_stress(grid: Grid | Level, brick: Brick, u: Array) -> Samples:
     """Stress of the solid material inside every cell from corner displacements ``u`` (k, 3n) of k cases."""
     middle, spread = sample_spots(grid)
     values = np.empty((len(grid.cells), 6, 6 * len(u)))
@@ -207,19 +208,22 @@ def stress_at(grid: Grid, samples: Samples, points: Array, solid: Array, bend: f
     Cells count by their share of ``solid`` (c,): a soft core strains in its own way, and its
     strain times the solid's modulus is no stress of the shell.
     """
+    return fitted(grid.origin, grid.size, grid.lookup, samples, points, solid, bend, REACH)
+
+
+def fitted(
+    origin: Array,
+    size: Array,
+    lookup: Lookup,
+    samples: Samples,
+    points: Array,
+    solid: Array,
+    bend: float,
+    reach: float,
+) -> Array:
+    """The same on any lattice of cells of one ``size``; ``reach`` is how many cells away samples still count."""
     out = np.empty((len(points), samples.values.shape[2]))
-    _fit(
-        np.ascontiguousarray(points),
-        grid.origin,
-        grid.size,
-        grid.cell_of,
-        np.ascontiguousarray(solid),
-        samples.middle,
-        samples.spread,
-        samples.values,
-        REACH,
-        _GOOD,
-        bend,
-        out,
-    )
+    at = lookup.low, lookup.table, lookup.pool
+    known = np.ascontiguousarray(solid), samples.middle, samples.spread, samples.values
+    _fit(np.ascontiguousarray(points), origin, size, *at, *known, reach, _GOOD, bend, out)
     return np.ascontiguousarray(out.reshape(len(points), samples.values.shape[2] // 6, 6).transpose(1, 0, 2))

@@ -117,5 +117,6 @@ def balance_by_stress(res: Resultants, mesh: Mesh, field: StressField, direction
     for k in range(2, len(res.heights) - 2):
         near = np.abs(z - res.heights[k]) < field.cell
         if near.sum() > 20:
-            worst = max(worst, abs(float(pull[near].mean()) * res.sections[k].area - float(res.force[0, k, 2])) / scale)
+            mean = float(np.average(pull[near], weights=field.volume[inner][near]))
+            worst = max(worst, abs(mean * res.sections[k].area - float(res.force[0, k, 2])) / scale)
     return worst

@@ -9,11 +9,13 @@ import numpy as np
 
 from knollside.core.model import Array, DeflectionLoad, Feature, Ints, Load, Mesh
 from knollside.core.strength import conditions, loads
-from knollside.core.strength.element import Brick
+from knollside.core.strength.composite import Composite
+from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
 from knollside.core.strength.multigrid import Operator
 
 TOLERANCE = 1e-7  # of the residual
+CLOSE = 1e-6  # the same on a graded grid, whose stress is read to a per cent
 _TOGETHER = 4  # load cases solved at once; more would only take memory
 
 
@@ -30,7 +32,7 @@ class Pushed:
     edges: tuple[Array, ...]
 
 
-def pushed(grid: Grid, work: Mesh, name: str, loads_: list[tuple[Load, Feature, Ints]]) -> Pushed:
+def pushed(grid: Grid | Graded, work: Mesh, name: str, loads_: list[tuple[Load, Feature, Ints]]) -> Pushed:
     f = np.zeros(3 * len(grid.points))
     where, forces, edges = [np.zeros((0, 3))], [np.zeros((0, 3))], []
     driven: list[tuple[conditions.Constraint, Feature]] = []
@@ -47,20 +49,25 @@ def pushed(grid: Grid, work: Mesh, name: str, loads_: list[tuple[Load, Feature, 
     return Pushed(name, f, np.vstack(where), np.vstack(forces), tuple(driven), tuple(edges))
 
 
+Stiffness = Operator | Composite
+
+
 class SetUps:
-    """Set-ups by what is held: load cases that hold alike share one, and are solved together."""
+    """Set-ups by what is held: load cases that hold alike share one, and are solved together.
 
-    def __init__(self, grid: Grid, element: Brick, scale: Array, modulus: float) -> None:
-        self.grid, self.element, self.scale, self.modulus = grid, element, scale, modulus
+    ``make`` gives the stiffness with springs by cell.
+    """
+
+    def __init__(self, grid: Grid | Graded, make: Callable[[dict[int, Array]], Stiffness], modulus: float) -> None:
+        self.grid, self.make, self.modulus = grid, make, modulus
+        self.tolerance = CLOSE if isinstance(grid, Graded) else TOLERANCE
         self._key: object = None
-        self._operator: Operator | None = None
+        self._operator: Stiffness | None = None
 
-    def _set_up(self, constraints: list[conditions.Constraint]) -> Operator:
+    def _set_up(self, constraints: list[conditions.Constraint]) -> Stiffness:
         key = tuple((id(h.spots), h.active.tobytes()) for h in constraints)
         if self._operator is None or key != self._key:
-            g = self.grid
-            extra = conditions.springs(g, constraints, self.modulus)
-            self._operator = Operator(self.element, self.scale, g.cells, g.nodes, g.cut, g.moments, extra)
+            self._operator = self.make(conditions.springs(self.grid, constraints, self.modulus))
             self._key = key
         return self._operator
 
@@ -79,7 +86,7 @@ class SetUps:
                 tell((i + n * x) / len(asks))
 
             if together:
-                u, n = self._set_up(constraints).solve(np.array([a.f for a in some]), TOLERANCE, tick=share)
+                u, n = self._set_up(constraints).solve(np.array([a.f for a in some]), self.tolerance, tick=share)
                 moved += list(u)
                 actives += [constraints] * len(some)
             else:
@@ -101,7 +108,7 @@ class SetUps:
         u: Array | None = None
         rounds = 0
         while True:
-            u, n = self._set_up([*constraints, *driven]).solve(f, TOLERANCE, tick=tell, start=u)
+            u, n = self._set_up([*constraints, *driven]).solve(f, self.tolerance, tick=tell, start=u)
             rounds += n
             fresh = [_let_go(self.grid, h, u) if h.one_way else h for h in constraints]
             turned = sum(int((a.active != b.active).sum()) for a, b in zip(fresh, constraints, strict=True))
@@ -111,7 +118,7 @@ class SetUps:
             constraints = fresh
 
 
-def _let_go(grid: Grid, h: conditions.Constraint, u: Array) -> conditions.Constraint:
+def _let_go(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> conditions.Constraint:
     """A pin presses only where the wall comes towards it."""
     assert h.along is not None
     toward = np.einsum("sd,sd->s", conditions.moved(grid, h, u), h.along) > 0

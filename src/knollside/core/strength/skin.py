@@ -9,10 +9,11 @@ from scipy import ndimage
 from scipy.spatial import cKDTree
 
 from knollside.core.material.infill import stiffness_share
-from knollside.core.model import Array, Mesh, Recipe
-from knollside.core.strength.conditions import sample_faces
+from knollside.core.model import Array, Ints, Mesh, Recipe
 from knollside.core.strength.element import filled_spots
+from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
+from knollside.core.strength.spots import Spots, sample_faces
 
 
 @dataclass(frozen=True)
@@ -29,6 +30,10 @@ class Skin:
     core: float
     direction: tuple[float, float, float] | None = None
     bottoms: float | None = None
+
+    @property
+    def deepest(self) -> float:
+        return max(self.walls, self.tops, self.tops if self.bottoms is None else self.bottoms)
 
 
 def skin_of(recipe: Recipe, direction: tuple[float, float, float] | None = None) -> Skin | None:
@@ -49,18 +54,31 @@ def cell_scale(mesh: Mesh, grid: Grid, skin: Skin) -> Array:
     """
     h = float(grid.size.mean())
     spots = sample_faces(mesh, np.arange(len(mesh.faces)), 0.8 * h)
-    middle = grid.centres.copy()
-    if len(grid.cut):
-        middle[grid.cut] += filled_spots(grid.moments)[0] * grid.size / 2
-    deepest = max(skin.walls, skin.tops, skin.tops if skin.bottoms is None else skin.bottoms) + 2 * h
-    # Regular spots make a balanced tree slow to build; the plain one is quick and as good here.
-    tree = cKDTree(spots.points, balanced_tree=False, compact_nodes=False)
     # A cell as deep as the shell by its grid distance alone is core: only the rest need asking.
     rough = ndimage.distance_transform_edt(np.pad(grid.fill >= 1, 1), sampling=grid.size)
-    asked = np.flatnonzero(rough[tuple((grid.cells + 1).T)] <= deepest + h)
+    asked = np.flatnonzero(rough[tuple((grid.cells + 1).T)] <= skin.deepest + 3 * h)
+    return _shares(grid.centres, grid.size, grid.filled, grid.cut, grid.moments, spots, asked, skin)
+
+
+def level_scale(grid: Graded, k: int, spots: Spots, skin: Skin) -> Array:
+    """The same for all cells of one level of a graded grid; ``spots`` of the surface as dense as its cells."""
+    v = grid.levels[k]
+    centres = grid.origin + (v.places + 0.5) * v.size
+    return _shares(centres, v.size, v.fill, v.cut, v.moments, spots, np.arange(len(centres)), skin)
+
+
+def _shares(
+    centres: Array, size: Array, filled: Array, cut: Ints, moments: Array, spots: Spots, asked: Ints, skin: Skin
+) -> Array:
+    h = float(size.mean())
+    middle = centres.copy()
+    if len(cut):
+        middle[cut] += filled_spots(moments)[0] * size / 2
+    # Regular spots make a balanced tree slow to build; the plain one is quick and as good here.
+    tree = cKDTree(spots.points, balanced_tree=False, compact_nodes=False)
     k = min(2, len(spots.points))
     found, near = np.full((len(middle), k), np.inf), np.zeros((len(middle), k), np.int64)
-    answer = tree.query(middle[asked], k=k, distance_upper_bound=deepest, workers=2)
+    answer = tree.query(middle[asked], k=k, distance_upper_bound=skin.deepest + 2 * h, workers=2)
     found[asked], near[asked] = (np.asarray(a).reshape(len(asked), k) for a in answer)
     core = ~np.isfinite(found[:, 0])
     near = np.where(np.isfinite(found), near, near[:, :1])
@@ -70,14 +88,14 @@ def cell_scale(mesh: Mesh, grid: Grid, skin: Skin) -> Array:
     best = np.abs(away).argmin(axis=1)
     normal = spots.normals[near[np.arange(len(near)), best]]
     depth[core] = np.inf
-    thickness = np.full(len(grid.cells), skin.walls)
+    thickness = np.full(len(centres), skin.walls)
     if skin.direction is not None:
         up = normal @ np.asarray(skin.direction)
         bottoms = skin.tops if skin.bottoms is None else skin.bottoms
         thickness = np.where(up > 0.7, skin.tops, np.where(up < -0.7, bottoms, skin.walls))
     # Width of the cell's filled part along the way to the surface.
-    wide = np.abs(normal) @ grid.size
-    wide = np.where(grid.filled < 1, np.minimum(wide, 2 * np.maximum(depth, 0.05 * h)), wide)
+    wide = np.abs(normal) @ size
+    wide = np.where(filled < 1, np.minimum(wide, 2 * np.maximum(depth, 0.05 * h)), wide)
     share = np.clip((thickness - (depth - wide / 2)) / wide, 0.0, 1.0)
     least = max(skin.core, 1e-3)
     return np.asarray(share + (1 - share) * least)

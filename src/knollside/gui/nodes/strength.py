@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from knollside.core.job.answer import CELLS, LayerLog
 from knollside.core.job.asked import ask_orientations, ask_strength
 from knollside.core.job.compare import Column
@@ -80,15 +82,15 @@ LAYERS: Node[tuple[Layered, ...]] = Node("layers", _layers, (SETTLED,), behind=T
 def rated_strength(v: Inputs) -> StrengthOf | None:
     """The same on the finer grid, once the check has found that the first one left too much doubt."""
     strength, settled = base_strength(v), v.fresh(SETTLED)
-    if strength is not None and settled is not None and settled.grid.cell_mm is not None:
-        return strength.on(settled.grid.cell_mm)
-    return strength
+    return strength if strength is None or settled is None else strength.upon(settled.grid)
 
 
 def doubt(v: Inputs, direction: Vec) -> float:
-    """The grid's doubt of a way, a share; what is taken where no other grid was tried, until one is."""
-    settled = v.fresh(SETTLED)
-    return UNCHECKED if settled is None else settled.grid.share(direction)
+    """The grid's doubt of a way, a share; until it was looked at closely, what that may find."""
+    settled, first = v.fresh(SETTLED), v.fresh(RANKED)
+    if settled is None:
+        return UNCHECKED if first is None else first.unseen
+    return settled.grid.share(direction)
 
 
 def _detail(v: Inputs) -> Detail | None:
@@ -132,7 +134,7 @@ def ranked(v: Inputs) -> Answer[RankedOrientations]:
 
     def told(rated: RankedOrientations) -> RankedOrientations:
         made = rated if settled.fresh is not None else unsettled(rated)
-        return RankedOrientations(made.strength, in_own_order(made.ranking, own))
+        return replace(made, ranking=in_own_order(made.ranking, own))
 
     of = (found.shown, settled.fresh, v.part.design_case)
     return found.then(lambda rated: v.made("ranked", of, lambda: told(rated)))

@@ -113,9 +113,12 @@ class TrustPage(Page):
             self.add(label(words, dim=True, wrap=True))
             return
         against = grid.assumed or f"greatest of the listed ways, against {grid.other_cells:,} cells"
+        if grid.close is not None:
+            where = "sharp corners, rims of holds and small rounds that could go first"
+            self.add(line("Cells there", f"{grid.close.finest:.2f} mm", f"looked at closely: {where}", False))
         self.add(
             line(
-                "Change on another grid",
+                "Change on another grid" if grid.close is None else "Change from a coarser look",
                 f"{grid.change * 100:.0f} %{' assumed' if grid.assumed else ''}",
                 f"{against}; taken into each way's range",
                 False,
@@ -149,6 +152,8 @@ def _chosen(ranked: RankedOrientations) -> str:
     fine = ranked.strength.mesh_size
     if fine is None:
         return ""
+    if ranked.strength.field.sizing is not None:
+        return ", finer where it could break"
     if ranked.strength.field.asked < 0.99 * fine.size:
         return f": refined, as the first ones ({fine.size:.2f} mm) left more than a tenth of doubt"
     return f": {fine.why}"

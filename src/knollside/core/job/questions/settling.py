@@ -32,23 +32,52 @@ from knollside.core.strength.discretisation import (
     solve_layered,
     widened,
 )
-from knollside.core.strength.rating import rate
+from knollside.core.strength.places import left_over
+from knollside.core.strength.rating import rate, sphere
+from knollside.core.strength.strength import Strength
+from knollside.core.strength.zoom import Closeness, look_closely
+
+_NET = 600  # directions for which places are weighed
 
 Vec = tuple[float, float, float]
 
 
 @dataclass(frozen=True, eq=False)
 class Grids(Question[GridDoubt]):
-    """Some ways on another grid, and on a finer one where they moved by more than a tenth."""
+    """Some ways looked at closely where something could govern that the first grid cannot see; else on another grid,
+    and on a finer one where they moved by more than a tenth."""
 
     strength: StrengthOf
     directions: tuple[Vec, ...]
     kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> GridDoubt:
-        s, orientations = ask(self.strength, 0.0, 0.3), np.array(self.directions)
-        mesh, field = ask(self.strength.solve.part).mesh, s.field
-        size, why, other = finer_cell(field), "", 0
+        s, why = ask(self.strength, 0.0, 0.2), ""
+        mesh = ask(self.strength.solve.part).mesh
+        every = np.vstack([sphere(_NET), np.array(self.directions)])
+        close = look_closely(mesh, s.field, s.limits, every, self.strength.solve.critical_mm)
+        if close is not None:
+            try:
+                return self._close(ask, close)
+            except Refused as refusal:
+                why = str(refusal)
+        return self._plain(ask, s, why)
+
+    def _close(self, ask: Answerer, close: Closeness) -> GridDoubt:
+        ask.tick(0.2, "looking closely")
+        mesh = ask(self.strength.solve.part).mesh
+        fine = ask(self.strength.close(close), 0.2, 0.75)
+        rough = ask(self.strength.close(close.rougher()), 0.75, 1.0).field
+        ways = np.array(self.directions)
+        moved = np.array(changes_of(rough, fine.field, fine.limits, ways))
+        plain = ask(self.strength).field
+        left = left_over(mesh, plain, fine.field, fine.limits, ways, self.strength.solve.critical_mm)
+        changes = tuple(float(c) for c in np.maximum(moved, left))
+        return grid_doubt(mesh, fine.field, fine.limits, self.directions, changes, rough.cells, close=close)
+
+    def _plain(self, ask: Answerer, s: Strength, why: str) -> GridDoubt:
+        mesh, field, orientations = ask(self.strength.solve.part).mesh, s.field, np.array(self.directions)
+        size, other = finer_cell(field), 0
         changes: tuple[float, ...] = (UNCHECKED,) * len(orientations)
         ask.tick(0.3, "on another grid")
         try:
@@ -75,12 +104,12 @@ def doubted(ranked: RankedOrientations, share: Callable[[Vec], float]) -> Ranked
     """The ways with the grid's own doubt, ``share`` of each direction, in their ranges, in the order these give."""
     ranking = ranked.ranking
     every = tuple(replace(w, reserve=widened(w.reserve, share(w.direction))) for w in ranking.every)
-    return RankedOrientations(ranked.strength, weighed(replace(ranking, every=every), WEIGHTS[ranking.purpose]))
+    return replace(ranked, ranking=weighed(replace(ranking, every=every), WEIGHTS[ranking.purpose]))
 
 
 def unsettled(ranked: RankedOrientations) -> RankedOrientations:
-    """The ways before any other grid was tried: a change as large as is taken where none can be."""
-    return doubted(ranked, lambda direction: UNCHECKED)
+    """The ways before they were looked at closely: with what that may still find."""
+    return doubted(ranked, lambda direction: ranked.unseen)
 
 
 @dataclass(frozen=True)
@@ -101,7 +130,7 @@ class Settle(Question[Settled]):
     def answer(self, ask: Answerer) -> Settled:
         first = ask(self.rank, 0.0, 0.4)
         grid = ask(Grids(self.rank.strength, tuple(w.direction for w in first.ranking.orientations)), 0.4, 0.9)
-        rank = self.rank if grid.cell_mm is None else replace(self.rank, strength=self.rank.strength.on(grid.cell_mm))
+        rank = replace(self.rank, strength=self.rank.strength.upon(grid))
         return Settled(doubted(ask(rank, 0.9, 1.0), grid.share), grid)
 
 
@@ -149,7 +178,7 @@ class Prove(Question[Proved]):
         direction = self.strength.solve.direction
         assert direction is not None
         grid = ask(Grids(self.strength, (direction,)), 0.0, 0.98)
-        s = ask(self.strength if grid.cell_mm is None else self.strength.on(grid.cell_mm))
+        s = ask(self.strength.upon(grid))
         rating = rate(s.field, s.limits, np.array([direction]))
         solved = widened(rating.range_of(0), grid.share(direction))
         return Proved(solved, s.field.greatest_movement, s.target, s.card.bond.source, s.withheld)

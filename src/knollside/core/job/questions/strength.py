@@ -24,15 +24,15 @@ from knollside.core.model import (
     Recipe,
     Surroundings,
 )
-from knollside.core.strength.discretisation import (
-    widened,
-)
+from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, widened
 from knollside.core.strength.field import POISSON, Medium, refuse_unready
+from knollside.core.strength.graded import Sizing
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
 from knollside.core.strength.rating import sphere
 from knollside.core.strength.skin import skin_of
 from knollside.core.strength.strength import Strength
 from knollside.core.strength.superpose import mix, plan_of
+from knollside.core.strength.zoom import Closeness, may_have
 
 Vec = tuple[float, float, float]
 
@@ -62,7 +62,7 @@ class Shell:
 class Solve(Question[Solved]):
     """One stress solve: the rows of loads on one set-up. ``direction`` gives tops and walls of that way, None a shell
     that is alike all round; ``exactly`` takes ``cells`` as they are
-    asked, ``cell_mm`` a size of cell."""
+    asked, ``cell_mm`` a size of cell, ``sizing`` where they get finer."""
 
     part: Part
     fixtures: tuple[Fixture, ...]
@@ -77,6 +77,7 @@ class Solve(Question[Solved]):
     exactly: bool
     cell_mm: float | None
     probes: tuple[Vec, ...]
+    sizing: Sizing | None = None
     kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> Solved:
@@ -90,6 +91,7 @@ class Solve(Question[Solved]):
             self.cells,
             exactly=self.exactly,
             cell_mm=self.cell_mm,
+            sizing=self.sizing,
             probes=probes,
             tick=ask.tick,
         )
@@ -139,6 +141,16 @@ class StrengthOf(Question[Strength]):
         """The same question on a grid of another cell size."""
         return replace(self, solve=replace(self.solve, cell_mm=cell_mm))
 
+    def close(self, close: Closeness) -> StrengthOf:
+        """The same question on a grid that looks closely at some places."""
+        return replace(self, solve=replace(self.solve, cell_mm=close.base, sizing=close.sizing))
+
+    def upon(self, grid: GridDoubt) -> StrengthOf:
+        """The same question on the grid that was found good enough."""
+        if grid.close is not None:
+            return self.close(grid.close)
+        return self if grid.cell_mm is None else self.on(grid.cell_mm)
+
 
 def strength_question(
     part: Part,
@@ -175,10 +187,12 @@ def strength_question(
 
 @dataclass(frozen=True)
 class RankedOrientations:
-    """The rated ways with the stress they were rated by."""
+    """The rated ways with the stress they were rated by; ``unseen`` the share by which a close look may still lower
+    a reserve that a plain grid gave."""
 
     strength: Strength
     ranking: Ranking
+    unseen: float = UNCHECKED
 
 
 @dataclass(frozen=True, eq=False)
@@ -214,7 +228,9 @@ class Rank(Question[RankedOrientations]):
         ask.tick(0.96, "rating the ways")
         design_case = self.strength.design_case.model_copy(update={"purpose": self.purpose})
         part = ask(self.strength.solve.part)
-        return RankedOrientations(s, answer.orientations(part, design_case, s, self.bed, self.directions, known=ground))
+        ranking = answer.orientations(part, design_case, s, self.bed, self.directions, known=ground)
+        unseen = max(UNCHECKED, may_have(part.mesh, s.field, s.limits, ground.directions, design_case.critical_mm))
+        return RankedOrientations(s, ranking, unseen)
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,0 +1,231 @@
+"""The operator of a graded grid, and its multigrid.
+
+Composite grids solved by a cycle over their levels with smoothing on each level's own patch (McCormick 1989;
+Janssen and Kanschat 2011): the base grid's own cycle stands at the bottom. A hanging corner moves as the side it
+lies on does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from knollside.core.model import Array, Ints
+from knollside.core.strength.element import Brick
+from knollside.core.strength.graded import Graded, Level, same_corner
+from knollside.core.strength.multigrid import (
+    WEIGHT,
+    Operator,
+    Smoothed,
+    children_of,
+    conjugate_gradients,
+    fold_in,
+    gather,
+    largest,
+    smooth,
+    smoothed,
+    spread,
+)
+from knollside.core.strength.stencil import Gatherer, Stencil
+
+_BATCH = 3000
+
+
+class _Patch:
+    """One level: ``full`` is the operator of all its cells, ``covered`` that of those which a finer level replaces."""
+
+    def __init__(self, level: Level, brick: Brick, scale: Array, springs: dict[int, Array], base: bool) -> None:
+        self.level = level
+        self.base: Operator | None = None
+        count = len(level.lattice)
+        if base:
+            self.base = Operator(brick, scale, level.places, level.nodes, level.cut, level.moments, springs)
+            self.full = self.base.fine
+        else:
+            self.full = _gathered(level, brick, scale, springs, np.ones(len(level.places), np.bool_))
+            self.smoothed = self._patch(count)
+        self.covered: Stencil | None = None
+        if level.refined.any():
+            self.covered = _gathered(level, brick, scale, springs, level.refined)
+            self.covers = np.unique(level.nodes[level.refined])
+
+    def _patch(self, count: int) -> Smoothed:
+        made = smoothed(self.full, count)
+        made.inverse[self.level.hanging] = 0  # they belong to the level before
+        made.bound = largest(made)
+        return made
+
+    def hand_down(self, coarse: int) -> None:
+        """Tell the way to and from the ``coarse`` corners of the level before."""
+        who, weight = self.level.masters.astype(np.int32), self.level.share.astype(np.float32)
+        self.smoothed.parents = who, weight
+        self.smoothed.children = children_of(who, weight, coarse)
+
+    def apply(self, u: Array) -> Array:
+        """What the leaves of this level make of ``u`` (m, 3n)."""
+        out = self.full.apply(u)
+        if self.covered is not None:
+            dof = (3 * self.covers[:, None] + np.arange(3)).ravel()
+            out[:, dof] -= self.covered.apply(np.ascontiguousarray(u[:, dof]))
+        return out
+
+
+def _gathered(level: Level, brick: Brick, scale: Array, springs: dict[int, Array], some: np.ndarray) -> Stencil:
+    """The operator of ``some`` cells of a level, on the corners they touch."""
+    mine = np.flatnonzero(some)
+    used, nodes = np.unique(level.nodes[mine], return_inverse=True)
+    nodes = nodes.reshape(-1, 8)
+    place = np.full(len(level.places), -1, np.int64)
+    place[mine] = np.arange(len(mine))
+    at = place[level.cut]
+    cut, moments = at[at >= 0], level.moments[at >= 0]
+    held = np.array([c for c in springs if place[c] >= 0], np.int64)
+    even = np.ones(len(mine), np.bool_)
+    even[cut] = False
+    whole = np.flatnonzero(even)
+    even[place[held]] = False
+    share = scale[mine]
+    out = Gatherer(nodes, len(used), brick.stiffness, even, share)
+    out.add(whole, brick.stiffness[None], share[whole])
+    for a in range(0, len(cut), _BATCH):
+        batch = cut[a : a + _BATCH]
+        out.add(batch, brick.condense(moments[a : a + _BATCH]).stiffness, share[batch])
+    if len(held):
+        out.add(place[held], np.array([springs[int(c)] for c in held]), np.ones(len(held)))
+    return out.done()
+
+
+class Composite:
+    """Stiffness of a graded grid's leaves and of springs at held places; vectors count every level's corners.
+
+    ``scales`` one array (c,) a level, of all its cells; ``springs`` extra matrices by leaf number.
+    """
+
+    def __init__(self, grid: Graded, bricks: list[Brick], scales: list[Array], springs: dict[int, Array]) -> None:
+        self.grid = grid
+        each = _by_level(grid, springs)
+        self.patches = [
+            _Patch(v, b, s, e, k == 0)
+            for k, (v, b, s, e) in enumerate(zip(grid.levels, bricks, scales, each, strict=True))
+        ]
+        for k in range(1, len(self.patches)):
+            self.patches[k].hand_down(len(grid.levels[k - 1].lattice))
+        self._own = [(3 * np.flatnonzero(v.own)[:, None] + np.arange(3)).ravel() for v in grid.levels]
+        self._at = np.r_[0, np.cumsum([len(o) for o in self._own])]
+        self._hung = [np.flatnonzero(v.hanging) for v in grid.levels]
+
+    def _parts(self, x: Array) -> list[Array]:
+        """A vector of the unknowns as one of each level, the hanging corners moved along; shadows stay at nought."""
+        out: list[Array] = []
+        for k, level in enumerate(self.grid.levels):
+            u = np.zeros((len(x), 3 * len(level.lattice)), x.dtype)
+            u[:, self._own[k]] = x[:, self._at[k] : self._at[k + 1]]
+            if len(self._hung[k]):
+                _hang(level, self._hung[k], out[-1], u)
+            out.append(u)
+        return out
+
+    def _collected(self, parts: list[Array]) -> Array:
+        """The transpose of :meth:`_parts`. Overwrites ``parts``."""
+        for k in range(len(parts) - 1, 0, -1):
+            _unhang(self.grid.levels[k], self._hung[k], parts[k], parts[k - 1])
+        return np.concatenate([p[:, o] for p, o in zip(parts, self._own, strict=True)], axis=1)
+
+    def apply(self, x: Array) -> Array:
+        """K x for unknowns (m, n)."""
+        parts = self._parts(x)
+        return self._collected([p.apply(u) for p, u in zip(self.patches, parts, strict=True)])
+
+    def cycle(self, r: Array) -> Array:
+        """About K^-1 r, for unknowns (m, n) in single precision: every level smoothed on the way down and up."""
+        top = len(self.patches) - 1
+        loads = []
+        for k, level in enumerate(self.grid.levels):
+            b = np.zeros((len(r), 3 * len(level.lattice)), np.float32)
+            b[:, self._own[k]] = r[:, self._at[k] : self._at[k + 1]]
+            loads.append(b)
+        found: list[Array] = [np.zeros(0)] * (top + 1)
+        for k in range(top, 0, -1):
+            s = self.patches[k].smoothed
+            found[k] = smooth(s, np.zeros_like(loads[k]), loads[k], True)
+            rest = s.stencil.rest(found[k], loads[k])
+            coarse = np.empty_like(loads[k - 1])
+            assert s.children is not None
+            gather(*s.children, rest, coarse)
+            loads[k - 1] += coarse
+        assert self.patches[0].base is not None
+        found[0] = self.patches[0].base.cycle(loads[0])
+        for k in range(1, top + 1):
+            s = self.patches[k].smoothed
+            assert s.parents is not None
+            spread(*s.parents, found[k - 1], found[k])
+            found[k] = smooth(s, found[k], loads[k], False)
+        return np.concatenate([u[:, o] for u, o in zip(found, self._own, strict=True)], axis=1)
+
+    def solve(
+        self,
+        f: Array,
+        tolerance: float = 1e-7,
+        limit: int = 300,
+        tick: Callable[[float], None] | None = None,
+        start: Array | None = None,
+    ) -> tuple[Array, int]:
+        """Displacements of every corner for forces ``f`` on them, (3n,) or (m, 3n), and the iterations taken."""
+        ends = 3 * self.grid.offsets
+        b = self._collected(list(np.split(np.atleast_2d(f), ends[1:-1], axis=1)))
+        first = None
+        if start is not None:
+            first = self._taken(np.atleast_2d(start))
+        x, rounds = conjugate_gradients(self.apply, self.cycle, b, tolerance, limit, tick, first)
+        return self.spread(x).reshape(f.shape), rounds
+
+    def _taken(self, u: Array) -> Array:
+        ends = 3 * self.grid.offsets
+        parts = np.split(u, ends[1:-1], axis=1)
+        return np.concatenate([p[:, o] for p, o in zip(parts, self._own, strict=True)], axis=1)
+
+    def spread(self, x: Array) -> Array:
+        """Unknowns (m, n) as displacements of every level's corners, those under finer cells as these move there."""
+        parts = self._parts(x)
+        for k in range(len(parts) - 1, 0, -1):
+            fine, coarse = self.grid.levels[k], self.grid.levels[k - 1]
+            shadow = np.flatnonzero(~coarse.own & ~coarse.hanging)
+            at = same_corner(fine, coarse.lattice[shadow])
+            seen = at >= 0
+            here, there = 3 * shadow[seen, None] + np.arange(3), 3 * at[seen, None] + np.arange(3)
+            parts[k - 1][:, here.ravel()] = parts[k][:, there.ravel()]
+        return np.concatenate(parts, axis=1)
+
+
+def _hang(level: Level, hung: Ints, coarse: Array, u: Array) -> None:
+    who, share = level.masters[hung], level.share[hung].astype(u.dtype)
+    for m in range(len(u)):
+        u[m].reshape(-1, 3)[hung] = np.einsum("na,nad->nd", share, coarse[m].reshape(-1, 3)[who])
+
+
+def _unhang(level: Level, hung: Ints, fine: Array, coarse: Array) -> None:
+    who, share = level.masters[hung], level.share[hung]
+    for m in range(len(fine)):
+        pull = share[:, :, None] * fine[m].reshape(-1, 3)[hung][:, None, :]
+        for d in range(3):
+            coarse[m][d::3] += np.bincount(who.ravel(), pull[:, :, d].ravel(), minlength=coarse.shape[1] // 3)
+
+
+def _by_level(grid: Graded, springs: dict[int, Array]) -> list[dict[int, Array]]:
+    """Springs of each level's cells: a refined cell has those of all leaves in it, by its own corners."""
+    out: list[dict[int, Array]] = [{} for _ in grid.levels]
+    for leaf, matrix in springs.items():
+        k, cell = (int(v) for v in grid.leaf[leaf])
+        out[k][cell] = out[k].get(cell, 0) + matrix
+    for k in range(len(out) - 1, 0, -1):
+        if not out[k]:
+            continue
+        cells = np.array(list(out[k]), np.int64)
+        level = grid.levels[k]
+        up, slot = np.unique(level.up[cells], return_inverse=True)
+        folded = np.zeros((len(up), 24, 24))
+        fold_in(folded, np.array(list(out[k].values())), slot, level.child[cells], np.ones(len(cells)), WEIGHT)
+        for cell, matrix in zip(up, folded, strict=True):
+            out[k - 1][int(cell)] = out[k - 1].get(int(cell), 0) + matrix
+    return out
