@@ -58,26 +58,25 @@ def test_a_torque_on_a_round_bar_gives_tr_over_j_and_its_twist() -> None:
     assert field.cases[0].turning == pytest.approx(torque, rel=1e-3) and field.cases[0].pushing < 1e-6 * torque
 
 
-def test_pressure_in_a_thick_ring_is_lame() -> None:
+@pytest.mark.parametrize("cells", [10_000, 16_000])
+def test_pressure_in_a_thick_ring_is_lame(cells: int) -> None:
     """A quarter of a thick ring between two sliding cuts and a sliding base: hoop stress through the wall."""
     a, b, p, thick = 15.0, 30.0, 2.0, 6.0
     ring = m3.Manifold.cylinder(thick, b, circular_segments=192) - m3.Manifold.cylinder(
         thick + 2, a, circular_segments=192
     ).translate((0, 0, -1))
     mesh = mesh_of(ring ^ m3.Manifold.cube((50, 50, 50)).translate((0, 0, -1)))
-    r = np.array([15.0, 18.0, 24.0])
+    r = np.array([15.25, 18.0, 24.0])  # the first as deep as stress is judged; at the very wall it is 8 % unsure
     d = np.sqrt(0.5)
     held = [
         SlidingFixture(at=(0, 22, 3)),
         SlidingFixture(at=(22, 0, 3)),
         SlidingFixture(at=(16, 16, 0)),
     ]
-    field = run(
-        mesh, held, [PressureLoad(at=(a * d, a * d, 3), pressure_MPa=p)], [(x * d, x * d, 3) for x in r], 30_000
-    )
+    field = run(mesh, held, [PressureLoad(at=(a * d, a * d, 3), pressure_MPa=p)], [(x * d, x * d, 3) for x in r], cells)
     s = field.probed[0, :, 3:]
     hoop = (s[:, 0] + s[:, 1]) / 2 - s[:, 5]  # square to the radius at 45 degrees
-    assert hoop == pytest.approx(p * a**2 / (b**2 - a**2) * (1 + b**2 / r**2), rel=0.05)
+    assert hoop == pytest.approx(p * a**2 / (b**2 - a**2) * (1 + b**2 / r**2), rel=0.03)
 
 
 def test_a_hanging_weight_and_a_force_are_the_same_load() -> None:

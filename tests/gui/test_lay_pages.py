@@ -106,7 +106,7 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     QTest.mouseClick(tab["Trust"], Qt.MouseButton.LeftButton)
     beam.settle()
     words = seen(beam)
-    assert f"{lay.view.ranked.fresh.strength.field.cells:,}" in words and "Change on another grid" in words
+    assert f"{lay.view.ranked.fresh.strength.field.cells:,}" in words and "Change from a coarser look" in words
     assert "Solved again in layers" in words
     rows = {r.orientation.letter: r for r in lay.panel.findChildren(OrientationRow)}
     first = lay.view.ranked.fresh.ranking.orientations[0]

@@ -21,6 +21,7 @@ from knollside.core.strength.multigrid import (
     children_of,
     conjugate_gradients,
     fold_in,
+    fold_whole,
     gather,
     largest,
     smooth,
@@ -99,12 +100,14 @@ def _gathered(level: Level, brick: Brick, scale: Array, springs: dict[int, Array
 class Composite:
     """Stiffness of a graded grid's leaves and of springs at held places; vectors count every level's corners.
 
-    ``scales`` one array (c,) a level, of all its cells; ``springs`` extra matrices by leaf number.
+    ``scales`` one array (c,) a level, of all its cells; ``springs`` extra matrices by leaf number. Coarse
+    cells over finer ones only guide the solve: they are these summed up, which a thin shell over next to nothing needs.
     """
 
     def __init__(self, grid: Graded, bricks: list[Brick], scales: list[Array], springs: dict[int, Array]) -> None:
         self.grid = grid
         each = _by_level(grid, springs)
+        scales = _stand_in(grid, bricks, scales, each)
         self.patches = [
             _Patch(v, b, s, e, k == 0)
             for k, (v, b, s, e) in enumerate(zip(grid.levels, bricks, scales, each, strict=True))
@@ -167,7 +170,7 @@ class Composite:
         self,
         f: Array,
         tolerance: float = 1e-7,
-        limit: int = 300,
+        limit: int = 600,
         tick: Callable[[float], None] | None = None,
         start: Array | None = None,
     ) -> tuple[Array, int]:
@@ -212,20 +215,33 @@ def _unhang(level: Level, hung: Ints, fine: Array, coarse: Array) -> None:
             coarse[m][d::3] += np.bincount(who.ravel(), pull[:, :, d].ravel(), minlength=coarse.shape[1] // 3)
 
 
+def _stand_in(grid: Graded, bricks: list[Brick], scales: list[Array], each: list[dict[int, Array]]) -> list[Array]:
+    """Put the sum of their children, springs and all, into ``each`` level's refined cells; returns the scales of what
+    is left, nought there."""
+    out = [np.where(v.refined, 0.0, s) for v, s in zip(grid.levels, scales, strict=True)]
+    for k in range(len(grid.levels) - 1, 0, -1):
+        level, brick, scale, springs = grid.levels[k], bricks[k], out[k], each[k]
+        up, slot = np.unique(level.up, return_inverse=True)
+        whole = np.ones(len(level.places), np.bool_)
+        whole[level.cut] = False
+        at = 8 * slot[whole] + level.child[whole]
+        weight = np.bincount(at, scale[whole], minlength=8 * len(up)).reshape(-1, 8)
+        sums = (weight @ fold_whole(brick.stiffness).reshape(8, 576)).reshape(-1, 24, 24)
+        for a in range(0, len(level.cut), _BATCH):
+            batch = level.cut[a : a + _BATCH]
+            matrices = brick.condense(level.moments[a : a + _BATCH]).stiffness
+            fold_in(sums, matrices, slot[batch], level.child[batch], scale[batch], WEIGHT)
+        if springs:
+            held = np.array(list(springs), np.int64)
+            fold_in(sums, np.array(list(springs.values())), slot[held], level.child[held], np.ones(len(held)), WEIGHT)
+        each[k - 1].update((int(cell), matrix) for cell, matrix in zip(up, sums, strict=True))
+    return out
+
+
 def _by_level(grid: Graded, springs: dict[int, Array]) -> list[dict[int, Array]]:
-    """Springs of each level's cells: a refined cell has those of all leaves in it, by its own corners."""
+    """Springs of each level's own leaves, by the cell's number there."""
     out: list[dict[int, Array]] = [{} for _ in grid.levels]
     for leaf, matrix in springs.items():
         k, cell = (int(v) for v in grid.leaf[leaf])
-        out[k][cell] = out[k].get(cell, 0) + matrix
-    for k in range(len(out) - 1, 0, -1):
-        if not out[k]:
-            continue
-        cells = np.array(list(out[k]), np.int64)
-        level = grid.levels[k]
-        up, slot = np.unique(level.up[cells], return_inverse=True)
-        folded = np.zeros((len(up), 24, 24))
-        fold_in(folded, np.array(list(out[k].values())), slot, level.child[cells], np.ones(len(cells)), WEIGHT)
-        for cell, matrix in zip(up, folded, strict=True):
-            out[k - 1][int(cell)] = out[k - 1].get(int(cell), 0) + matrix
+        out[k][cell] = matrix
     return out

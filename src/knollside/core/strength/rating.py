@@ -145,6 +145,13 @@ class Ratings:
         return Range(r, r * float(self.spread[d, 0]), r * float(self.spread[d, 1]))
 
 
+def bounds(stress: Array, allow: Allowables) -> Array:
+    """The greatest index (1 / reserve) that each stress (n, 6) can have in any direction, (n,)."""
+    out = np.empty(len(stress))
+    _bounds(np.ascontiguousarray(stress), *allow.limits, out)
+    return out
+
+
 def rate(
     field: StressField,
     limits: tuple[Allowables, ...],
@@ -165,8 +172,7 @@ def rate(
     visited = 0
     for k, allow in enumerate(limits):
         s = field.stress[k][keep]
-        bound = np.empty(len(s))
-        _bounds(s, *allow.limits, bound)
+        bound = bounds(s, allow)
         order = np.argsort(-bound, kind="stable")
         where = np.full(count, -1)
         found = worst, interlayer_reserve, across, where, mode, case

@@ -10,6 +10,7 @@ import numpy as np
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.settling import Prove
 from knollside.core.job.questions.strength import Detail, Rank, StrengthOf
 from knollside.core.job.remedies import Remedy, remedies
 from knollside.core.job.variants import Variant, variants
@@ -23,7 +24,6 @@ from knollside.core.recipe.choose import MaterialChoice
 from knollside.core.recipe.price import Price, PrinterMotion
 from knollside.core.recipe.roofs import Roof, roofs
 from knollside.core.recipe.spiral import Spiral, spiral_of
-from knollside.core.strength.rating import rate
 
 Vec = tuple[float, float, float]
 
@@ -72,8 +72,8 @@ class PricerOf(Question[Pricer]):
             for i, r in enumerate(tried):
                 low, high = (0.1 + 0.9 * (i + k) / len(tried) for k in (0, 1))
                 ask.tick(low, f"solving recipe {i + 1} of {len(tried)}")
-                printed = ask(self.strength.printed(r, self.direction), low, high)
-                solved.append(float(rate(printed.field, printed.limits, np.array([self.direction])).reserve[0]))
+                proof = ask(Prove(self.strength.plain().printed(r, self.direction)), low, high)
+                solved.append(proof.solved.value)
             made.calibration = calibration(tried, estimated, np.array(solved))
         return made
 

@@ -145,6 +145,10 @@ class StrengthOf(Question[Strength]):
         """The same question on a grid that looks closely at some places."""
         return replace(self, solve=replace(self.solve, cell_mm=close.base, sizing=close.sizing))
 
+    def plain(self) -> StrengthOf:
+        """The same question on the grid that a first answer takes."""
+        return replace(self, solve=replace(self.solve, cell_mm=None, sizing=None))
+
     def upon(self, grid: GridDoubt) -> StrengthOf:
         """The same question on the grid that was found good enough."""
         if grid.close is not None:
