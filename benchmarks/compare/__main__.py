@@ -19,7 +19,7 @@ from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import weld
-from knollside.core.model import BearingLoad, DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh
+from knollside.core.model import BearingLoad, DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh, Refused
 from knollside.core.strength.discretisation import CLOSE, changes_of
 from knollside.core.strength.field import Medium, StressField, solve
 from knollside.core.strength.places import left_over
@@ -135,7 +135,10 @@ def main(names: list[str]) -> int:
         return 2
     print(HEAD)
     for name in names or PARTS:
-        print(compare(name).line, flush=True)
+        try:
+            print(compare(name).line, flush=True)
+        except Refused as refusal:
+            print(f"| {name.replace('_', ' ')} | refused: {refusal} |", flush=True)
     return 0
 
 

@@ -66,7 +66,7 @@ def test_the_log_has_no_gaps_and_its_least_is_the_reserve() -> None:
     part = answer.read_part(box(100, 10, 10))
     s = solving.strength(part, design_case, SOLID, PETG, 4000)
     log = answer.layer_log(part, s, (1.0, 0.0, 0.0))
-    inner = log.heights > 5
+    inner = (log.heights > 5) & (log.heights < 97)  # a plain grid tells the places next to hold and load apart
     assert np.isfinite(log.peak[inner]).all() and np.isfinite(log.nominal[inner]).all()
     interlayer_reserve = rate(s.field, s.limits, np.array([[1.0, 0, 0]])).interlayer_reserve[0]
     assert log.peak.min() == pytest.approx(interlayer_reserve)
