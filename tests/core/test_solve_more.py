@@ -24,6 +24,7 @@ from knollside.core.model import (
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.strength.field import EDGE, Medium, StressField, probe_spots, solve
 from knollside.core.strength.grid import make_grid
+from knollside.core.strength.multigrid import NotSettled
 from knollside.core.strength.rating import rate, rate_points
 from knollside.core.strength.skin import Skin, cell_scale
 
@@ -169,3 +170,17 @@ def test_cures_take_in_recipe_place_and_corner() -> None:
     if "place" in kinds:
         assert kinds["place"].reserve > orientation.reserve.value and "°C" in kinds["place"].title
     assert all(c.title and c.price for c in found)
+
+
+def test_a_solve_that_does_not_settle_is_tried_on_another_lattice(monkeypatch: pytest.MonkeyPatch) -> None:
+    part, sizes, real = answer.read_part(box(30, 10, 10)), [], answer.solve
+
+    def first_fails(mesh, features, design_case, medium, cells, *rest):  # type: ignore[no-untyped-def]
+        sizes.append(cells.mm)
+        if len(sizes) == 1:
+            raise NotSettled("it went on and on")
+        return real(mesh, features, design_case, medium, cells, *rest)
+
+    monkeypatch.setattr(answer, "solve", first_fails)
+    found = answer.solve_part(part, pushed((30, 5, 5), (0, 0, -10)), Medium(2000.0), 3000)
+    assert len(sizes) == 2 and sizes[1] == pytest.approx(0.96 * sizes[0]) and found.field.asked == sizes[1]

@@ -43,12 +43,14 @@ from knollside.core.recipe.price import PrinterMotion
 from knollside.core.strength.field import Medium, StressField, Tick, solve
 from knollside.core.strength.graded import Sizing
 from knollside.core.strength.mesh_size import MeshSize, choose_mesh_size
+from knollside.core.strength.multigrid import NotSettled
 from knollside.core.strength.rating import point_reserves
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
 from knollside.core.strength.set_out import CellSize
 from knollside.core.strength.strength import Strength
 
 CELLS = 50_000
+_AGAIN = 0.96  # of the cell size, where a solve did not settle: its lattice lies elsewhere in the part
 
 
 @dataclass(frozen=True)
@@ -100,7 +102,12 @@ def solve_part(
     fine = None if exactly or not part.soundness.sound else choose_mesh_size(part.mesh, cells, medium.skin)
     size = cell_mm or (fine.size if fine is not None else None)
     grid = cells if size is None else CellSize(size)
-    found = solve(part.mesh, part.features, design_case, medium, grid, tick, probes, sizing)
+    try:
+        found = solve(part.mesh, part.features, design_case, medium, grid, tick, probes, sizing)
+    except NotSettled:
+        if size is None:
+            raise
+        found = solve(part.mesh, part.features, design_case, medium, CellSize(_AGAIN * size), tick, probes, sizing)
     # Between bodies a lost gap is refused by count; within one it can only be spoken of.
     unseen = fine.warning(found.cell) if fine is not None and part.soundness.bodies == 1 else None
     if unseen is not None:

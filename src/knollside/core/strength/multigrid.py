@@ -20,6 +20,11 @@ from knollside.core.strength.element import Brick
 from knollside.core.strength.grid import CORNERS
 from knollside.core.strength.stencil import Gatherer, Stencil
 
+
+class NotSettled(Refused):
+    """A solve that went on and on: some sliver of the grid hangs by almost nothing. Another grid may have none."""
+
+
 _COARSEST = 260  # nodes; below it a dense factor is cheapest
 _BATCH = 3000  # cut cells condensed at a time: their matrices are never held all at once
 
@@ -191,7 +196,7 @@ def conjugate_gradients(
         alpha = np.where(bent > 0, fresh / np.where(bent > 0, bent, 1.0), 0.0)
         x += alpha * p
         r -= alpha * q
-    raise Refused(
+    raise NotSettled(
         f"The stress solve did not settle in {limit} rounds (error {error:.1e}); "
         "part of the body may be held by almost nothing."
     )
