@@ -296,7 +296,7 @@ class LayStep(Step):
         if here is not None:
             acts.append(Act("Build it this way", lambda: self.go("Build")))
         if self.view.grid is None and not self.view.waiting(nodes.SETTLED):
-            acts.append(Act("Check it on another grid", lambda: self.session.ask(nodes.SETTLED)))
+            acts.append(Act("Look closely", lambda: self.session.ask(nodes.SETTLED)))
         return Verdict(
             title,
             f"{w.reason} {w.gives_up}",
@@ -312,7 +312,7 @@ class LayStep(Step):
         """Where the strengths come from; and that no other grid bears the number out, where none does."""
         bond, grid = f"Layer bond: {ranked.strength.card.bond.source}.", self.view.grid
         if grid is None or grid.assumed:
-            return f"{bond} Not checked on another grid{'' if grid else ' yet'}."
+            return f"{bond} {'Not checked on another grid' if grid else 'Not looked at closely yet'}."
         return f"{bond} Heat, creep and wear: typical."
 
     def _no_load(self) -> Verdict:

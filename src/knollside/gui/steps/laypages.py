@@ -109,13 +109,13 @@ class TrustPage(Page):
         for note in f.notes:
             self.add(label(note, dim=True, wrap=True))
         if grid is None:
-            words = "Solving on another grid …" if running else "Not checked on another grid yet."
+            words = "Looking closely …" if running else "Not looked at closely yet."
             self.add(label(words, dim=True, wrap=True))
             return
         against = grid.assumed or f"greatest of the listed ways, against {grid.other_cells:,} cells"
         if grid.close is not None:
-            where = "sharp corners, rims of holds and small rounds that could go first"
-            self.add(line("Cells there", f"{grid.close.finest:.2f} mm", f"looked at closely: {where}", False))
+            where = "at sharp corners, rims of holds and small rounds that could go first"
+            self.add(line("Finest cells", f"{grid.close.finest:.2f} mm", where, False))
         self.add(
             line(
                 "Change on another grid" if grid.close is None else "Change from a coarser look",
