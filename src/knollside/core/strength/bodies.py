@@ -169,16 +169,10 @@ def _clear(points: Array, normals: Array, edge: Array, least: float) -> tuple[Ar
 
 
 def _thinned(grid: Graded, points: Array, normals: Array, level: Ints) -> Ints:
-    """One point a cell-sized bucket and facing: triangles may be finer than cells."""
+    """One point a bucket as large as the cells that it is read on."""
     out = []
     for k, v in enumerate(grid.levels):
         mine = np.flatnonzero(level == k)
-        if not len(mine):
-            continue
-        bucket = np.floor((points[mine] - grid.origin) / (0.7 * v.size)).astype(np.int64)
-        facing = np.round(normals[mine] * 1.5).astype(np.int64) + 2
-        bucket -= bucket.min(axis=0)
-        key = np.ravel_multi_index(tuple(np.c_[bucket, facing].T), (*(bucket.max(axis=0) + 1), 5, 5, 5))
-        _, first = np.unique(key, return_index=True)
-        out.append(mine[np.sort(first)])
+        if len(mine):
+            out.append(mine[recover.one_a_bucket(points[mine], normals[mine], grid.origin, v.size)])
     return np.concatenate(out)

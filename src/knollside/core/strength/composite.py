@@ -133,7 +133,7 @@ class Composite:
         """The transpose of :meth:`_parts`. Overwrites ``parts``."""
         for k in range(len(parts) - 1, 0, -1):
             _unhang(self.grid.levels[k], self._hung[k], parts[k], parts[k - 1])
-        return np.concatenate([p[:, o] for p, o in zip(parts, self._own, strict=True)], axis=1)
+        return self._owned(parts)
 
     def apply(self, x: Array) -> Array:
         """K x for unknowns (m, n)."""
@@ -164,7 +164,7 @@ class Composite:
             assert s.parents is not None
             spread(*s.parents, found[k - 1], found[k])
             found[k] = smooth(s, found[k], loads[k], False)
-        return np.concatenate([u[:, o] for u, o in zip(found, self._own, strict=True)], axis=1)
+        return self._owned(found)
 
     def solve(
         self,
@@ -175,17 +175,19 @@ class Composite:
         start: Array | None = None,
     ) -> tuple[Array, int]:
         """Displacements of every corner for forces ``f`` on them, (3n,) or (m, 3n), and the iterations taken."""
-        ends = 3 * self.grid.offsets
-        b = self._collected(list(np.split(np.atleast_2d(f), ends[1:-1], axis=1)))
+        b = self._collected(self._split(np.atleast_2d(f)))
         first = None
         if start is not None:
-            first = self._taken(np.atleast_2d(start))
+            first = self._owned(self._split(np.atleast_2d(start)))
         x, rounds = conjugate_gradients(self.apply, self.cycle, b, tolerance, limit, tick, first)
         return self.spread(x).reshape(f.shape), rounds
 
-    def _taken(self, u: Array) -> Array:
-        ends = 3 * self.grid.offsets
-        parts = np.split(u, ends[1:-1], axis=1)
+    def _split(self, u: Array) -> list[Array]:
+        """A vector of every level's corners (m, 3n) as one of each level."""
+        return list(np.split(u, 3 * self.grid.offsets[1:-1], axis=1))
+
+    def _owned(self, parts: list[Array]) -> Array:
+        """The unknowns (m, n) among each level's corners."""
         return np.concatenate([p[:, o] for p, o in zip(parts, self._own, strict=True)], axis=1)
 
     def spread(self, x: Array) -> Array:

@@ -7,7 +7,7 @@ larger cell hangs: it moves as that side does.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -122,14 +122,6 @@ class Graded:
         for k, level in enumerate(self.levels):
             mine = self.leaf[:, 0] == k
             out[mine] = self.origin + (level.places[self.leaf[mine, 1]] + 0.5) * level.size
-        return out
-
-    def level_at(self, points: Array) -> Ints:
-        """The level of the leaves around each point, by its distance to the sources (m,)."""
-        away = cKDTree(self.sizing.sources).query(points)[0] if len(self.levels) > 1 else np.full(len(points), np.inf)
-        out = np.zeros(len(points), np.int64)
-        for k, level in enumerate(self.levels[:-1]):
-            out[away < self.sizing.reach(level.largest)] = k + 1
         return out
 
 
@@ -286,8 +278,6 @@ def _no_crumbs(places: Ints, fill: Array, coarse: Level, refined: np.ndarray) ->
 
 def _joined(coarse: Level, fine: Level, refined: np.ndarray) -> tuple[Level, Level]:
     """Both levels, knowing of each other: who hangs from whom, and which corner belongs where."""
-    from dataclasses import replace
-
     masters, share = _masters(coarse, fine)
     touched = np.zeros(len(coarse.lattice), np.bool_)
     touched[coarse.nodes[~refined]] = True

@@ -10,9 +10,9 @@ from knollside.core.strength.element import Brick
 from knollside.core.strength.graded import Graded, Level
 from knollside.core.strength.grid import CORNERS
 from knollside.core.strength.recover import BEND, Samples, fitted, sample_stress
+from knollside.core.strength.recover import REACH as WIDE
 
 REACH = 1.5  # cells: near a notch the stress bends too much for more
-_WIDE = 2.5  # on the base grid, as where it stands alone
 
 
 def reading_level(grid: Graded, points: Array) -> Ints:
@@ -39,7 +39,7 @@ def stress_on(grid: Graded, bricks: list[Brick], scales: list[Array], u: Array, 
         finer = samples
         mine = np.flatnonzero(level == k)
         if len(mine):
-            reach = REACH if k else _WIDE
+            reach = REACH if k else WIDE  # the base grid is read as where it stands alone
             at = grid.origin, v.size, v.lookup, samples
             out[:, mine] = fitted(*at, points[mine], v.fill * scales[k], BEND, reach)
     return out

@@ -34,9 +34,6 @@ class Suspects:
     points: Array
     weight: Array
 
-    def over(self, least: float) -> Array:
-        return self.points[self.weight >= least]
-
 
 def suspects(
     mesh: Mesh, field: StressField, limits: tuple[Allowables, ...], directions: Array, depth: float

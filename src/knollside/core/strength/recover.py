@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numba
 import numpy as np
 
-from knollside.core.model import Array, Mesh
+from knollside.core.model import Array, Ints, Mesh
 from knollside.core.strength.condense import read_stress
 from knollside.core.strength.element import Brick, filled_spots
 from knollside.core.strength.graded import Level
@@ -179,16 +179,20 @@ def judge_points(mesh: Mesh, grid: Grid, depth: float, solid: Array) -> tuple[Ar
     """
     spots = sample_faces(mesh, np.arange(len(mesh.faces)), float(grid.size.max()))
     surface = spots.points - 0.5 * depth * spots.normals
-    # One point per cell-sized bucket is enough where triangles are finer than cells.
-    bucket = np.floor((surface - grid.origin) / (0.7 * grid.size)).astype(np.int64)
-    facing = np.round(spots.normals * 1.5).astype(np.int64) + 2
-    bucket = bucket - bucket.min(axis=0)
-    key = np.ravel_multi_index(tuple(np.c_[bucket, facing].T), (*(bucket.max(axis=0) + 1), 5, 5, 5))
-    _, first = np.unique(key, return_index=True)
-    first = np.sort(first)
+    first = one_a_bucket(surface, spots.normals, grid.origin, grid.size)
     full = (grid.filled > 0.9) & (solid > 0.5)
     points = np.vstack([surface[first], grid.centres[full]])
     return points, np.vstack([spots.normals[first], np.zeros((int(full.sum()), 3))])
+
+
+def one_a_bucket(points: Array, normals: Array, origin: Array, size: Array) -> Ints:
+    """Numbers of one point per cell-sized bucket and facing: enough where triangles are finer than cells."""
+    bucket = np.floor((points - origin) / (0.7 * size)).astype(np.int64)
+    facing = np.round(normals * 1.5).astype(np.int64) + 2
+    bucket = bucket - bucket.min(axis=0)
+    key = np.ravel_multi_index(tuple(np.c_[bucket, facing].T), (*(bucket.max(axis=0) + 1), 5, 5, 5))
+    _, first = np.unique(key, return_index=True)
+    return np.asarray(np.sort(first))
 
 
 def judged_stress(grid: Grid, samples: Samples, points: Array, normals: Array, solid: Array) -> Array:

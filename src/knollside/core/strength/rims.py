@@ -16,17 +16,17 @@ def rim_of(mesh: Mesh, faces: Ints, spacing: float) -> Array:
     mine[faces] = True
     edges = edges_of(mesh)
     one = mine[edges.pair[:, 0]] != mine[edges.pair[:, 1]]
-    return along(mesh, edges.corners[edges.pair_edge[one]], spacing)
+    return along(mesh, edges.corners[edges.pair_edge[one]], spacing)[0]
 
 
-def along(mesh: Mesh, ends: Ints, spacing: float) -> Array:
-    """Points along mesh edges (e, 2), ends left out."""
+def along(mesh: Mesh, ends: Ints, spacing: float) -> tuple[Array, Ints]:
+    """Points along mesh edges (e, 2), ends left out, and which edge each lies on."""
     a, b = mesh.vertices[ends[:, 0]], mesh.vertices[ends[:, 1]]
     count = np.maximum(np.ceil(np.linalg.norm(b - a, axis=1) / spacing).astype(int), 1)
     which = np.repeat(np.arange(len(ends)), count)
     step = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count)
     t = ((step + 0.5) / count[which])[:, None]
-    return np.asarray(a[which] + t * (b - a)[which]).reshape(-1, 3)
+    return np.asarray(a[which] + t * (b - a)[which]).reshape(-1, 3), which
 
 
 def circle(centre: Array, axis: Array, radius: float, spacing: float) -> Array:
@@ -51,9 +51,8 @@ def inner_edges(mesh: Mesh, spacing: float) -> tuple[Array, Array, Array]:
     apex = mesh.vertices[third[np.arange(len(third)), off.argmax(axis=1)]]
     inner = np.einsum("ij,ij->i", apex - mesh.vertices[ends[:, 0]], n1) > 1e-9
     mine = np.flatnonzero(inner & (np.einsum("ij,ij->i", n1, n2) < SHARP))
-    count = np.maximum(np.ceil(np.linalg.norm(np.diff(mesh.vertices[ends[mine]], axis=1)[:, 0], axis=1) / spacing), 1)
-    which = np.repeat(mine, count.astype(int))
-    return along(mesh, ends[mine], spacing), n1[which], n2[which]
+    points, which = along(mesh, ends[mine], spacing)
+    return points, n1[mine[which]], n2[mine[which]]
 
 
 def fan(points: Array, one: Array, two: Array, radius: float, rays: int = 7) -> tuple[Array, Array]:
