@@ -175,7 +175,7 @@ class Composite:
         start: Array | None = None,
     ) -> tuple[Array, int]:
         """Displacements of every corner for forces ``f`` on them, (3n,) or (m, 3n), and the iterations taken."""
-        b = self._collected(self._split(np.atleast_2d(f)))
+        b = self._collected(self._split(np.array(f, ndmin=2)))  # a copy: collecting overwrites, and f is asked again
         first = None
         if start is not None:
             first = self._owned(self._split(np.atleast_2d(start)))
