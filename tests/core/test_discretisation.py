@@ -35,6 +35,7 @@ from knollside.core.model import (
     PressureLoad,
     Range,
     Recipe,
+    Refused,
     TorqueLoad,
     WeightLoad,
 )
@@ -230,6 +231,17 @@ def test_a_sharp_corner_is_looked_at_closely_and_by_the_proof_too() -> None:
     fine = rate(ask(printed.close(own.close)).field, coarse.limits, np.array([up]))
     assert proved.solved.value == pytest.approx(float(fine.reserve[0]))
     assert proved.solved.low < float(fine.range_of(0).low)
+
+
+def test_where_a_close_look_is_refused_what_it_might_have_found_is_doubted(monkeypatch: pytest.MonkeyPatch) -> None:
+    def refused(*asked: object) -> None:
+        raise Refused("too many cells")
+
+    monkeypatch.setattr(Grids, "_close", refused)
+    ask, rank = _ranked(box(100, 10, 10), bend(5.0), 6000)
+    settled, first = ask(Settle(rank)), ask(rank)
+    assert settled.grid.close is None and first.unseen > 0.4
+    assert min(settled.grid.changes) > 0.4
 
 
 def test_a_range_takes_in_the_grids_doubt() -> None:

@@ -35,7 +35,7 @@ from knollside.core.strength.discretisation import (
 from knollside.core.strength.places import left_over
 from knollside.core.strength.rating import rate, sphere
 from knollside.core.strength.strength import Strength
-from knollside.core.strength.zoom import Closeness, look_closely
+from knollside.core.strength.zoom import Closeness, look_closely, may_have
 
 _NET = 600  # directions for which places are weighed
 
@@ -61,7 +61,12 @@ class Grids(Question[GridDoubt]):
                 return self._close(ask, close)
             except Refused as refusal:
                 why = str(refusal)
-        return self._plain(ask, s, why)
+        plain = self._plain(ask, s, why)
+        if close is None:
+            return plain
+        # Suspected and not seen: what the look might have found stays in the doubt.
+        unseen = may_have(mesh, s.field, s.limits, every, self.strength.solve.critical_mm)
+        return replace(plain, changes=tuple(max(c, unseen) for c in plain.changes))
 
     def _close(self, ask: Answerer, close: Closeness) -> GridDoubt:
         ask.tick(0.2, "looking closely")
