@@ -95,7 +95,7 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     words = seen(beam)
     assert "What would go first" in words and "the pull" in words and "mm at most" in words
     assert len(beam.window.stage.scene.places) >= 3
-    QTest.mouseClick(lay.places.bent, Qt.MouseButton.LeftButton, pos=QPoint(12, lay.places.bent.height() // 2))
+    pick(beam, "Shape shown on the stage", "Drawn as it bends")
     beam.settle()
     bend = beam.window.stage.scene.bend
     tip = float(np.linalg.norm(bend, axis=1).max())

@@ -10,6 +10,7 @@ from pathlib import Path
 from knollside.commands.opened import OpenJob, chosen, lying, mesh_of, open_job, rated, settled_ways, strength_asked
 from knollside.commands.told import (
     Said,
+    buckling_told,
     change_told,
     dot_told,
     finite,
@@ -152,6 +153,7 @@ def _board(args: argparse.Namespace) -> Said:
         out["solved"] = {
             "recipe": recipe_told(o.stated.recipe),
             "reserve": range_told(proved.solved),
+            "buckling": buckling_told(proved.stability),
             "movement_mm": proved.movement,
         }
     return out

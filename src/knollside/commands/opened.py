@@ -20,11 +20,19 @@ from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.settling import Settle, unsettled
 from knollside.core.job.questions.strength import Rank, StrengthOf, Why
 from knollside.core.job.stated import Stated
-from knollside.core.lay.orientations import NET_DIRECTIONS, Ranking, RatedOrientation, in_own_order, listed_orientation
+from knollside.core.lay.orientations import (
+    NET_DIRECTIONS,
+    Ranking,
+    RatedOrientation,
+    held_to,
+    in_own_order,
+    listed_orientation,
+)
 from knollside.core.mesh.check import in_millimetres
 from knollside.core.mesh.load import Loaded
 from knollside.core.model import Mesh, Orientation, Refused
 from knollside.core.strength.discretisation import GridDoubt
+from knollside.core.strength.stability import Stability
 from knollside.core.strength.strength import Strength
 from knollside.foreign.reading import read_job_file, read_mesh
 
@@ -66,6 +74,7 @@ class Rated:
     ranking: Ranking
     grid: GridDoubt | None
     unseen: float
+    stability: Stability | None = None
 
     def doubt(self, direction: Vec) -> float:
         return self.unseen if self.grid is None else self.grid.share(direction)
@@ -96,13 +105,14 @@ def rated(o: OpenJob, args: argparse.Namespace) -> Rated:
 def settled_ways(o: OpenJob, question: StrengthOf, orientations: Rank, as_it_is: bool) -> Rated:
     """The ways as the window tells them: checked on another grid, unless one was asked for, in the person's order."""
     if as_it_is:
-        ranked, grid = unsettled(o.ask(orientations)), None
+        ranked, grid, stability = unsettled(o.ask(orientations)), None, None
         unseen = ranked.unseen
     else:
         settled = o.ask(Settle(orientations))
-        ranked, grid = settled.ranked, settled.grid
+        ranked, grid, stability = settled.ranked, settled.grid, settled.stability
         question, unseen = question.upon(grid), grid.change
-    return Rated(question, ranked.strength, in_own_order(ranked.ranking, o.stated.design_case.weights), grid, unseen)
+    ranking = in_own_order(ranked.ranking, o.stated.design_case.weights)
+    return Rated(question, ranked.strength, ranking, grid, unseen, stability)
 
 
 def chosen(o: OpenJob, r: Rated, args: argparse.Namespace) -> RatedOrientation:
@@ -111,9 +121,11 @@ def chosen(o: OpenJob, r: Rated, args: argparse.Namespace) -> RatedOrientation:
         raise Refused(f"--way takes 1 to {len(r.ranking.orientations)}, the numbers of rank's list.")
     if args.way is None and o.stated.orientation is not None:
         up = o.stated.direction
-        return listed_orientation(r.ranking.orientations, up) or o.ask(
-            Why(r.question, o.stated.printer.bed_mm, up, r.doubt(up))
-        )
+        listed = listed_orientation(r.ranking.orientations, up)
+        if listed is not None:
+            return listed
+        asked = o.ask(Why(r.question, o.stated.printer.bed_mm, up, r.doubt(up)))
+        return asked if r.stability is None else held_to(o.facts.mesh, o.facts.features, asked, r.stability)
     return r.ranking.orientations[(args.way or 1) - 1]
 
 

@@ -12,6 +12,7 @@ from knollside.core.mesh.edit import Change
 from knollside.core.model import Array, Range
 from knollside.core.recipe.board import Dot
 from knollside.core.strength.field import StressField
+from knollside.core.strength.stability import Stability
 
 Said = dict[str, Any]
 Vec = tuple[float, float, float]
@@ -52,6 +53,7 @@ def quality_told(r: Rated) -> Said:
             "other_cells": g.other_cells if g is not None else 0,
             "why_not": "" if checked else g.assumed if g is not None else "The cells were asked for as they are.",
         },
+        "buckling": buckling_told(r.stability),
         "target": s.target,
         "rated_with": recipe_told(s.recipe) | {"material": s.card.name},
         "allowables_MPa": [
@@ -75,6 +77,19 @@ def quality_told(r: Rated) -> Said:
             "greatest_movement_mm": s.field.greatest_movement,
             "notes": list(s.field.notes),
         },
+    }
+
+
+def buckling_told(s: Stability | None) -> Said | None:
+    """What buckles first; None where it was not looked for."""
+    if s is None:
+        return None
+    return {
+        "factor": None if s.beyond else s.factor,
+        "reserve": range_told(s.reserve),
+        "case": s.case,
+        "place_mm": list(s.place),
+        "steps": [{"name": t.name, "factor": t.factor.value, "source": t.factor.source} for t in s.steps],
     }
 
 

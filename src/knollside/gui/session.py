@@ -12,11 +12,12 @@ from knollside.core.job import edits
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.questions.part import feature_named, names_of_new, naming
 from knollside.core.job.questions.strength import RankedOrientations
-from knollside.core.lay.orientations import RatedOrientation, listed_orientation
+from knollside.core.lay.orientations import RatedOrientation, held_to, listed_orientation
 from knollside.core.mesh.appearance import Appearance
 from knollside.core.mesh.identity import Named
 from knollside.core.model import DesignCase, FaceMark, Feature, Mate
 from knollside.core.strength.discretisation import GridDoubt, widened
+from knollside.core.strength.stability import Stability
 from knollside.gui import nodes
 from knollside.gui.answers import Answer
 from knollside.gui.derived import READ, Derived, Inputs, Node
@@ -82,6 +83,18 @@ class View:
         return None if settled is None else settled.grid
 
     @property
+    def stability(self) -> Stability | None:
+        """What buckles first; None until it was looked for."""
+        settled = self.get(nodes.SETTLED).fresh
+        return None if settled is None else settled.stability
+
+    def steadied(self, w: RatedOrientation) -> RatedOrientation:
+        """A way rated by itself, as buckling leaves it."""
+        if self.stability is None or self.facts is None:
+            return w
+        return held_to(self.facts.mesh, self.facts.features, w, self.stability)
+
+    @property
     def orientations(self) -> tuple[RatedOrientation, ...]:
         """The short list on show: by strength, fresh or old; by shape alone where no load is stated."""
         return nodes.listed(self.inputs).shown or ()
@@ -96,7 +109,7 @@ class View:
         if listed is not None or detail is None or not self.part.loaded:
             return listed
         alone, doubt = detail.orientation, nodes.doubt(self.inputs, orientation.direction)
-        return replace(alone, letter="", reserve=widened(alone.reserve, doubt))
+        return self.steadied(replace(alone, letter="", reserve=widened(alone.reserve, doubt)))
 
 
 class Session(QObject):

@@ -240,12 +240,17 @@ def _overhang_profile(mesh: Mesh, n: Array, recipe: Recipe, count: int) -> Array
 def bend_of(part: PartFacts, s: Strength) -> tuple[Array, float, str]:
     """Displacement (v, 3) mm at every mesh corner of the case that moves most, that movement, and the case."""
     case = max(s.field.cases, key=lambda c: float(np.linalg.norm(c.displacement, axis=1).max()))
+    shift = moved_corners(part.mesh, s.field.grid_points, case.displacement)
+    return shift, float(np.linalg.norm(case.displacement, axis=1).max()), case.name
+
+
+def moved_corners(mesh: Mesh, points: Array, shift: Array) -> Array:
+    """Displacement (v, 3) of the mesh's corners from that (n, 3) of the grid's ``points``."""
     from scipy.spatial import cKDTree
 
-    distance, near = cKDTree(s.field.grid_points).query(part.mesh.vertices, k=4)
+    distance, near = cKDTree(points).query(mesh.vertices, k=4)
     weight = 1 / np.maximum(distance, 1e-3) ** 2
-    shift = np.einsum("vk,vkd->vd", weight / weight.sum(axis=1, keepdims=True), case.displacement[near])
-    return shift, float(np.linalg.norm(case.displacement, axis=1).max()), case.name
+    return np.asarray(np.einsum("vk,vkd->vd", weight / weight.sum(axis=1, keepdims=True), shift[near]))
 
 
 def _at_corners(mesh: Mesh, field: StressField, reserve: Array) -> Array:

@@ -13,9 +13,11 @@ from knollside.core.lay.stability import Footing, Standing, fitting, footing, st
 from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe, Weighed, same_direction
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import MODES, Ratings, rate, sphere
+from knollside.core.strength.stability import Stability
 from knollside.core.strength.strength import Strength
 
 NET_DIRECTIONS = 2000
+BUCKLES = "buckles"
 _OWN = 4  # of the net's own best, besides the candidates
 _PROPPED = 0.1  # of what is weighed
 
@@ -305,6 +307,35 @@ def _describe(
         reason,
         _gives_up(foot, overhang),
         lies_flat=flat,
+    )
+
+
+def steadied(mesh: Mesh, features: tuple[Feature, ...], ranking: Ranking, stability: Stability) -> Ranking:
+    """The ways with none above what buckles first, by the low end, in the order that this gives."""
+    every = tuple(held_to(mesh, features, w, stability) for w in ranking.every)
+    least = stability.reserve.value
+    net = replace(ranking.net, reserve=np.minimum(ranking.net.reserve, least))
+    return weighed(replace(ranking, every=every, net=net), WEIGHTS[ranking.purpose])
+
+
+def held_to(mesh: Mesh, features: tuple[Feature, ...], w: RatedOrientation, stability: Stability) -> RatedOrientation:
+    """A way as ``stability`` leaves it: it buckles before anything breaks, or is as it was."""
+    if w.reserve.low <= stability.reserve.low:
+        return w
+    at = np.array(stability.place)
+    name = near_feature(mesh, features, at)
+    height = float(at @ np.array(w.direction) - (mesh.vertices[mesh.used] @ np.array(w.direction)).min())
+    case = stability.case
+    reason = f"{case[:1].upper()}{case[1:]} buckles it: it gives way sideways, most at {height:.0f} mm, {name}."
+    return replace(
+        w,
+        reserve=stability.reserve,
+        mode=BUCKLES,
+        place=stability.place,
+        place_name=name,
+        place_height=height,
+        case=case,
+        reason=reason,
     )
 
 

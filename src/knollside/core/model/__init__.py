@@ -21,6 +21,7 @@ from knollside.core.model.base import (
     fault_of,
 )
 from knollside.core.model.design_case import (
+    TEN_YEARS,
     Danger,
     DesignCase,
     FaceMark,
@@ -85,6 +86,7 @@ from knollside.core.model.recipe import (
 __all__ = [
     "GRAVITY",
     "MOST_MM",
+    "TEN_YEARS",
     "Array",
     "BearingLoad",
     "BreakTest",

@@ -28,6 +28,8 @@ class Danger(StrEnum):
     PERSON = "it carries a person, or is part of a vehicle, mains, gas or medical"
 
 
+TEN_YEARS = 87_600.0  # hours
+
 # What ways to lie are weighed by against each other.
 Weighed = Literal["strength", "overhang", "height", "contact"]
 
@@ -35,7 +37,8 @@ Weighed = Literal["strength", "overhang", "height", "contact"]
 class LoadCase(Record):
     """Loads that act at the same time, and how they act; cases act in turn.
 
-    ``cycles`` says how often a repeated one comes (about a thousand where not said).
+    ``cycles`` says how often a repeated one comes (about a thousand where not said), ``hours`` how long a permanent
+    one lasts (ten years where not said).
     """
 
     name: str = Field(max_length=80)
@@ -44,6 +47,12 @@ class LoadCase(Record):
     permanent: bool = False
     knocked: bool = False
     cycles: float | None = Field(None, ge=1, le=1e9)
+    hours: float | None = Field(None, ge=0.1, le=1e6)
+
+    @property
+    def lasting_h(self) -> float:
+        """How long a permanent load lasts, hours."""
+        return TEN_YEARS if self.hours is None else self.hours
 
     @property
     def bends(self) -> bool:

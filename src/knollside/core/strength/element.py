@@ -136,6 +136,19 @@ class Brick:
         return Cells(stiffness, release)
 
 
+def gradient_products(size: Array, moments: Array) -> tuple[Array, Array]:
+    """Integrals of dNa/dxi dNb/dxj, both ways round, for the six stresses of :func:`isotropic`'s order: of a whole
+    cell of ``size`` (6, 8, 8) and of cells with ``moments`` (m, 27) of their filled parts (m, 6, 8, 8), mm."""
+    half = np.asarray(size, float) / 2
+    slopes = np.array([_gradients(x) / half for x in _NODES])
+    table = np.empty((27, 6, 8, 8))
+    for s, (i, j) in enumerate(_VOIGT):
+        one = np.einsum("qa,qb->qab", slopes[:, :, i], slopes[:, :, j])
+        table[:, s] = one if i == j else one + one.transpose(0, 2, 1)
+    powers = (_to_powers() @ table.reshape(27, -1)) * float(np.prod(2 * half))
+    return (WHOLE @ powers).reshape(6, 8, 8), (moments @ powers).reshape(-1, 6, 8, 8)
+
+
 def filled_spots(moments: Array) -> tuple[Array, Array]:
     """Middle and spread (m, 3) of the filled parts, local coordinates."""
     m = moments.reshape(-1, 3, 3, 3)

@@ -149,7 +149,7 @@ def solve(
     say(0.06, "laying the grid")
     laid = set_out(mesh, features, design_case, cells, sizing)
     work, constraints = laid.work, [c for c, _ in laid.held]
-    body = _body(laid, medium)
+    body = body_of(laid, medium)
     say(0.10, "setting up the solve")
     setups = SetUps(body.grid, body.stiffness, medium.modulus)
     judged = body.judged(design_case.critical_mm)
@@ -188,7 +188,7 @@ def solve(
     )
 
 
-def _body(s: SetOut, medium: Medium) -> Body:
+def body_of(s: SetOut, medium: Medium) -> Body:
     c = (
         isotropic(medium.modulus, medium.poisson)
         if medium.layers is None

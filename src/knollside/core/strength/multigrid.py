@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numba
 import numpy as np
-from scipy.linalg import cho_factor, cho_solve
+from scipy.linalg import cho_factor, cho_solve, eigh_tridiagonal
 
 from knollside.core.model import Array, Ints, Refused
 from knollside.core.strength.element import Brick
@@ -26,6 +26,7 @@ class NotSettled(Refused):
 
 
 _COARSEST = 260  # nodes; below it a dense factor is cheapest
+_LANCZOS = 12
 _BATCH = 3000  # cut cells condensed at a time: their matrices are never held all at once
 
 
@@ -295,16 +296,26 @@ def _invert(m, out):  # type: ignore[no-untyped-def]
 
 
 def largest(level: Smoothed) -> float:
-    """Largest eigenvalue of D^-1 K by power iteration, with a margin."""
-    v: Array = np.random.default_rng(7).standard_normal((1, 3 * len(level.inverse))).astype(np.float32)
-    value = 1.0
-    for _ in range(8):
-        v /= np.float32(np.linalg.norm(v))
-        w = np.empty_like(v)
-        _block(level.inverse, level.stencil.apply(v)[0], w[0])
-        value = float(np.linalg.norm(w))
-        v = w
-    return 1.1 * value
+    """A bound on the largest eigenvalue of D^-1 K, by Lanczos' method in the inner product of D: the last Ritz value
+    and its residual (Paige 1971). Were it too small, the smoother would grow what lies above and the cycle not be
+    positive."""
+    r: Array = np.random.default_rng(7).standard_normal((1, 3 * len(level.inverse))).astype(np.float32)
+    along, beside = [], [0.0]
+    x, before = np.empty_like(r), np.zeros_like(r)
+    _block(level.inverse, r[0], x[0])
+    for _ in range(_LANCZOS):
+        size = float(np.sqrt(max(float(r[0] @ x[0]), 1e-30)))
+        beside.append(size)
+        r, x = r / np.float32(size), x / np.float32(size)
+        image, fresh = level.stencil.apply(x), np.empty_like(x)
+        along.append(float(image[0] @ x[0]))
+        link = beside[-1] if len(along) > 1 else 0.0
+        image -= np.float32(along[-1]) * r + np.float32(link) * before
+        _block(level.inverse, image[0], fresh[0])
+        before, r, x = r, image, fresh
+    left = float(np.sqrt(max(float(r[0] @ x[0]), 0.0)))
+    values, vectors = eigh_tridiagonal(np.array(along), np.array(beside[2:]))
+    return 1.02 * float(values[-1] + left * abs(vectors[-1, -1]))
 
 
 def smooth(level: Smoothed, u: Array, r: Array, from_zero: bool, steps: int = 3) -> Array:

@@ -149,7 +149,8 @@ class LayStep(Step):
 
     def _asked(self) -> RatedOrientation | None:
         """The answer to "why not there", while the pin stands there."""
-        return self.view.get(nodes.WHY).fresh if self.trying is not None else None
+        found = self.view.get(nodes.WHY).fresh if self.trying is not None else None
+        return None if found is None else self.view.steadied(found)
 
     @property
     def old(self) -> bool:
@@ -334,4 +335,4 @@ class LayStep(Step):
         self.go("Build")
 
     def scene(self) -> Scene:
-        return lay_scene(self.session, self.book.front, self.trying, self.told_place, self.book.places.bent.isChecked())
+        return lay_scene(self.session, self.book.front, self.trying, self.told_place, self.book.places.drawn)

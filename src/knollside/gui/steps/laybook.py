@@ -78,11 +78,11 @@ class LayBook:
         if shown is not None:
             target = shown.ranking.target
         load = {c.name: sum(ld.newtons for ld in c.loads) for c in design_case.cases}
-        self.places.put(detail, load)
+        self.places.put(detail, load, view.stability)
         remedies = view.get(nodes.REMEDIES)
         self.remedies.put(detail.orientation if detail is not None else None, remedies.fresh, target, remedies.refusal)
         running = view.waiting(nodes.SETTLED) or view.waiting(nodes.LAYERS)
-        self.trust.put(shown, view.grid, view.get(nodes.LAYERS).fresh, running)
+        self.trust.put(shown, view.grid, view.stability, view.get(nodes.LAYERS).fresh, running)
         self.weights.put(shown, design_case.purpose, {str(k): v for k, v in design_case.weights.items()})
         self.supports.put(view.get(nodes.SUPPORTS).fresh, view.part.support_settings, view.waiting(nodes.SUPPORTS))
         if self.front == SPLIT and ranked.fresh is not None:

@@ -3,16 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from enum import Enum
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from knollside.core.job.questions.strength import OrientationDetail, RankedOrientations
 from knollside.core.job.remedies import Remedy
 from knollside.core.lay.orientations import RatedOrientation
+from knollside.core.strength.buckling import FAR
 from knollside.core.strength.discretisation import ACROSS, GridDoubt, Layered
-from knollside.gui.instruments.widgets import button, heading, label, row, rule, times
+from knollside.core.strength.stability import Stability
+from knollside.gui.instruments.widgets import Dropdown, button, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
+
+
+class Drawn(Enum):
+    """The shape of the part on the stage."""
+
+    AS_IT_IS = "as it is"
+    BENT = "as it bends"
+    BUCKLED = "as it buckles"
 
 
 class PlacesPage(Page):
@@ -20,15 +31,21 @@ class PlacesPage(Page):
 
     def __init__(self, on_bend: Callable[[], None], on_place: Callable[[int], None]) -> None:
         super().__init__()
-        self.bent = QCheckBox("Show how it bends")
+        self.shape = Dropdown("Shape shown on the stage", ((f"Drawn {d.value}", d) for d in Drawn), 16)
         self.most = label("", dim=True, wrap=True)
-        self.bent.clicked.connect(lambda: on_bend())
+        self.shape.chose.connect(lambda _: on_bend())
         self._on_place = on_place
-        self.top(self.bent, self.most)
+        self.top(self.shape, self.most)
 
-    def put(self, detail: OrientationDetail | None, load: dict[str, float]) -> None:
+    @property
+    def drawn(self) -> Drawn:
+        """Which shape the stage is to show."""
+        chosen: Drawn = self.shape.currentData()
+        return chosen
+
+    def put(self, detail: OrientationDetail | None, load: dict[str, float], stability: Stability | None) -> None:
         """``load`` gives each case's own force in N, so that a place tells the load at which it goes."""
-        if not self.fresh((Same(detail), tuple(load.items()))):
+        if not self.fresh((Same(detail), tuple(load.items()), Same(stability))):
             return
         if detail is None:
             self.add(label("Take a way first; its weak places are then listed here.", dim=True, wrap=True))
@@ -38,6 +55,8 @@ class PlacesPage(Page):
             "Held for weeks it creeps to two or three times that."
         )
         self.add(heading("What would go first", "load at which it goes"))
+        if stability is not None:
+            self.add(_buckles(stability, load.get(stability.case, 0.0)))
         for i, p in enumerate(detail.places):
             force = load.get(p.case, 0.0) * p.reserve
             where = "At a support, told apart: " if p.at_support else ""
@@ -57,6 +76,14 @@ class PlacesPage(Page):
             self.add(line(f"{q.name.capitalize()} {at}, {q.thickness:.0f} mm", f"{times(q.reserve)}×", gain, False))
         if not detail.portions:
             self.add(label("No thin tab, neck or arm stands out from the rest.", dim=True, wrap=True))
+
+
+def _buckles(s: Stability, force: float) -> QWidget:
+    """What gives way sideways, and at which load."""
+    if s.beyond:
+        return line("Buckles", f"over {FAR * 0.3:.0f}×", "nothing slender carries enough to matter", False)
+    at = f"{s.case}, {force * s.reserve.value:.0f} N" if force else s.case
+    return line("Buckles, giving way sideways", f"{times(s.reserve.value)}×", at)
 
 
 class CuresPage(Page):
@@ -92,10 +119,11 @@ class TrustPage(Page):
         self,
         ranked: RankedOrientations | None,
         grid: GridDoubt | None,
+        stability: Stability | None,
         layered: tuple[Layered, ...] | None,
         running: bool,
     ) -> None:
-        if not self.fresh((Same(ranked), Same(grid), Same(layered), running)):
+        if not self.fresh((Same(ranked), Same(grid), Same(stability), Same(layered), running)):
             return
         if ranked is None:
             self.add(label("Nothing solved yet.", dim=True))
@@ -124,6 +152,7 @@ class TrustPage(Page):
                 False,
             ),
             *_thin(grid),
+            *_steps(stability),
             heading("Solved again in layers", "quick, and again"),
         )
         if layered is None:
@@ -171,6 +200,18 @@ def _thin(grid: GridDoubt) -> list[QWidget]:
     else:
         under = "two are enough"
     return [line(f"Cells across the wall, {wall.depth:.1f} mm", f"{wall.cells:.1f}", under, False)]
+
+
+def _steps(s: Stability | None) -> list[QWidget]:
+    """What buckles first, and by what its factor is knocked down."""
+    if s is None:
+        return []
+    if s.beyond:
+        return [line("Buckling", f"over {FAR:.0f}×", "as solved, of a true and straight part", False)]
+    steps = ", ".join(f"{t.name[:1].lower()}{t.name[1:]} {t.factor.value:.2g}" for t in s.steps)
+    return [
+        line("Buckling", f"{times(s.factor)}×", f"as solved, of a true and straight part; then {steps}: typical", False)
+    ]
 
 
 def _small(share: float) -> str:

@@ -9,10 +9,12 @@ import numpy as np
 from knollside.core.job.questions.strength import OrientationDetail
 from knollside.core.lay.supports import held
 from knollside.core.mesh.appearance import Appearance
+from knollside.core.strength.stability import Stability
 from knollside.gui import nodes
 from knollside.gui.instruments.widgets import times
 from knollside.gui.session import Session
 from knollside.gui.steps.laybook import PLACES, SPLIT, SUPPORTS
+from knollside.gui.steps.laypages import Drawn
 from knollside.gui.steps.scenes import base_scene, face_marks, load_arrows
 from knollside.gui.viewport.raster import MARKS
 from knollside.gui.viewport.scene import Scene
@@ -22,16 +24,16 @@ Vec = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class _Shown:
-    """Which page speaks, the place it tells of, and whether the part is drawn bent."""
+    """Which page speaks, the place it tells of, and the shape the part is drawn in."""
 
     page: int
     told: int | None
-    bent: bool
+    drawn: Drawn
 
 
-def lay_scene(session: Session, page: int, trying: Vec | None, told: int | None, bent: bool) -> Scene:
+def lay_scene(session: Session, page: int, trying: Vec | None, told: int | None, drawn: Drawn) -> Scene:
     """The part as it lies, with what the page in front speaks of."""
-    view, part, shown = session.view, session.view.part, _Shown(page, told, bent)
+    view, part, shown = session.view, session.view.part, _Shown(page, told, drawn)
     if trying is not None:
         words = "Let go to see what speaks against it"
         return base_scene(session, True, "?  Where the pin is", words, direction=trying)
@@ -47,7 +49,7 @@ def lay_scene(session: Session, page: int, trying: Vec | None, told: int | None,
             "place_words": f"goes first: {times(detail.orientation.reserve.value)}×",
             "legend": ("reserve", "held", "pushed"),
         }
-        more.update(_marks(shown, detail, look))
+        more.update(_marks(shown, detail, look, view.stability))
     more.update(_cut(session, shown))
     under_it = _unheld(session, shown)
     more.update(under_it)
@@ -64,7 +66,9 @@ def lay_scene(session: Session, page: int, trying: Vec | None, told: int | None,
     return base_scene(session, True, title, under, arrows=arrows, **more)
 
 
-def _marks(shown: _Shown, detail: OrientationDetail, look: Appearance) -> dict[str, object]:
+def _marks(
+    shown: _Shown, detail: OrientationDetail, look: Appearance, stability: Stability | None
+) -> dict[str, object]:
     """Weak places by number, and the part bent, while their page is in front."""
     if shown.page != PLACES:
         return {}
@@ -75,8 +79,11 @@ def _marks(shown: _Shown, detail: OrientationDetail, look: Appearance) -> dict[s
         ),
         "place": None,
     }
-    if shown.bent:
+    if shown.drawn is Drawn.BENT:
         out["bend"] = detail.bend[look.corner_of]
+    if shown.drawn is Drawn.BUCKLED and stability is not None and not stability.beyond:
+        out["bend"] = stability.shape[look.corner_of]
+        out["bend_words"] = "as it would buckle, drawn large"
     return out
 
 

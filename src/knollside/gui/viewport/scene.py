@@ -44,3 +44,4 @@ class Scene:
     places: tuple[tuple[tuple[float, float, float], str], ...] = ()
     below: bool = False  # whether the underside is what is spoken of
     bend: Array | None = None  # (v, 3) mm at the drawn corners; shown enlarged
+    bend_words: str = ""  # in place of how many times it is enlarged

@@ -257,7 +257,9 @@ class StageView(QWidget):
         p.drawText(QPointF(18, 28), self.scene.title)
         p.setPen(look.colour("slate"))
         p.setFont(font(13))
-        bent = f"; bent, {self._enlarged():,.0f} times enlarged" if self.scene.bend is not None else ""
+        bent = ""
+        if self.scene.bend is not None:
+            bent = "; " + (self.scene.bend_words or f"bent, {self._enlarged():,.0f} times enlarged")
         p.drawText(QPointF(18, 47), self.scene.subtitle + bent)
         step = next((s for s in (1, 2, 5, 10, 20, 50, 100, 200) if s * self.camera.zoom > 46), 500)
         y = self.height() - 16

@@ -73,7 +73,7 @@ class PricerOf(Question[Pricer]):
                 low, high = (0.1 + 0.9 * (i + k) / len(tried) for k in (0, 1))
                 ask.tick(low, f"solving recipe {i + 1} of {len(tried)}")
                 proof = ask(Prove(self.strength.plain().printed(r, self.direction)), low, high)
-                solved.append(proof.solved.value)
+                solved.append(proof.breaking.value)
             made.calibration = calibration(tried, estimated, np.array(solved))
         return made
 

@@ -8,11 +8,11 @@ from typing import ClassVar
 
 import numpy as np
 
-from knollside.core.job.answer import CELLS
+from knollside.core.job.answer import CELLS, moved_corners
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.strength import Rank, RankedOrientations, StrengthOf, strength_question
-from knollside.core.lay.orientations import WEIGHTS, weighed
+from knollside.core.lay.orientations import WEIGHTS, steadied, weighed
 from knollside.core.material.cards import Material
 from knollside.core.model import (
     DesignCase,
@@ -32,8 +32,12 @@ from knollside.core.strength.discretisation import (
     solve_layered,
     widened,
 )
+from knollside.core.strength.field import Medium
 from knollside.core.strength.places import left_over
 from knollside.core.strength.rating import rate, sphere
+from knollside.core.strength.skin import skin_of
+from knollside.core.strength.slender import buckle
+from knollside.core.strength.stability import Stability, stability_of
 from knollside.core.strength.strength import Strength
 from knollside.core.strength.zoom import Closeness, look_closely, may_have
 
@@ -105,6 +109,33 @@ class Grids(Question[GridDoubt]):
         return grid_doubt(mesh, field, s.limits, self.directions, changes, other, assumed=assumed)
 
 
+@dataclass(frozen=True, eq=False)
+class Buckles(Question[Stability]):
+    """At how many times the load the part gives way sideways, of a plain grid."""
+
+    strength: StrengthOf
+    kept: ClassVar[int] = 4
+
+    def answer(self, ask: Answerer) -> Stability:
+        s = ask(self.strength, 0.0, 0.4)
+        part, solve = ask(self.strength.solve.part), self.strength.solve
+        medium = Medium(solve.modulus, solve.poisson, skin_of(solve.shell.recipe(), solve.direction))
+        design_case = self.strength.design_case
+        found = buckle(
+            part.mesh,
+            part.features,
+            design_case,
+            medium,
+            s.field,
+            lambda share, words: ask.tick(0.4 + 0.6 * share, words),
+        )
+        loaded = tuple(c for c in design_case.cases if c.loads)
+        least = stability_of(found, loaded, s.card, design_case.surroundings)
+        # What is kept is drawn: the mesh's corners are fewer than the grid's, or all that is seen of them.
+        corners = part.mesh.vertices
+        return replace(least, points=corners, shape=moved_corners(part.mesh, least.points, least.shape))
+
+
 def doubted(ranked: RankedOrientations, share: Callable[[Vec], float]) -> RankedOrientations:
     """The ways with the grid's own doubt, ``share`` of each direction, in their ranges, in the order these give."""
     ranking = ranked.ranking
@@ -119,10 +150,12 @@ def unsettled(ranked: RankedOrientations) -> RankedOrientations:
 
 @dataclass(frozen=True)
 class Settled:
-    """The rated ways as a verdict may use them: on the grid that was found fine enough, its doubt in their ranges."""
+    """The rated ways as a verdict may use them: on the grid that was found fine enough, its doubt in their ranges, and
+    none above what buckles first."""
 
     ranked: RankedOrientations
     grid: GridDoubt
+    stability: Stability
 
 
 @dataclass(frozen=True, eq=False)
@@ -134,9 +167,13 @@ class Settle(Question[Settled]):
 
     def answer(self, ask: Answerer) -> Settled:
         first = ask(self.rank, 0.0, 0.4)
-        grid = ask(Grids(self.rank.strength, tuple(w.direction for w in first.ranking.orientations)), 0.4, 0.9)
+        grid = ask(Grids(self.rank.strength, tuple(w.direction for w in first.ranking.orientations)), 0.4, 0.8)
+        stability = ask(Buckles(self.rank.strength.plain()), 0.8, 0.9)
         rank = replace(self.rank, strength=self.rank.strength.upon(grid))
-        return Settled(doubted(ask(rank, 0.9, 1.0), grid.share), grid)
+        ranked = doubted(ask(rank, 0.9, 1.0), grid.share)
+        part = ask(self.rank.strength.solve.part)
+        ranking = steadied(part.mesh, part.features, ranked.ranking, stability)
+        return Settled(replace(ranked, ranking=ranking), grid, stability)
 
 
 @dataclass(frozen=True, eq=False)
@@ -164,13 +201,16 @@ class Layers(Question[tuple[Layered, ...]]):
 
 @dataclass(frozen=True)
 class Proved:
-    """The chosen way and recipe solved with their own shell and core."""
+    """The chosen way and recipe solved with their own shell and core: ``solved`` is the reserve against what comes
+    first, ``breaking`` that without buckling."""
 
     solved: Range
+    breaking: Range
     movement: float
     target: float
     bond_source: str
     withheld: str | None
+    stability: Stability
 
 
 @dataclass(frozen=True, eq=False)
@@ -182,11 +222,13 @@ class Prove(Question[Proved]):
     def answer(self, ask: Answerer) -> Proved:
         direction = self.strength.solve.direction
         assert direction is not None
-        grid = ask(Grids(self.strength, (direction,)), 0.0, 0.98)
+        grid = ask(Grids(self.strength, (direction,)), 0.0, 0.8)
+        stability = ask(Buckles(self.strength.plain()), 0.8, 0.98)
         s = ask(self.strength.upon(grid))
         rating = rate(s.field, s.limits, np.array([direction]))
-        solved = widened(rating.range_of(0), grid.share(direction))
-        return Proved(solved, s.field.greatest_movement, s.target, s.card.bond.source, s.withheld)
+        breaking = widened(rating.range_of(0), grid.share(direction))
+        solved = min(breaking, stability.reserve, key=lambda r: r.low)
+        return Proved(solved, breaking, s.field.greatest_movement, s.target, s.card.bond.source, s.withheld, stability)
 
 
 def prove_printed(
