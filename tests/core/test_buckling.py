@@ -151,9 +151,7 @@ def test_a_thin_tube_between_stout_rings_buckles_as_a_shell() -> None:
 
 
 def test_what_is_only_pulled_never_buckles() -> None:
-    found = buckled(
-        box(60, 6, 3), (FixedFixture(at=(0, 3, 1.5)),), ForceLoad(at=(60, 3, 1.5), force_N=(90, 0, 0)), 1.5
-    )
+    found = buckled(box(60, 6, 3), (FixedFixture(at=(0, 3, 1.5)),), ForceLoad(at=(60, 3, 1.5), force_N=(90, 0, 0)), 1.5)
     assert found.factors[0] > 1000
 
 

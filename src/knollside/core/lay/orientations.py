@@ -278,7 +278,8 @@ def _describe(
     flat = lies_flat(mesh, features, n)
     height = float(at @ n - (mesh.vertices[mesh.used] @ n).min())
     name = near_feature(mesh, features, at)
-    mode = MODES[rated.mode[i]]
+    rule = field.rule(int(rated.point[i]))
+    mode = rule or MODES[rated.mode[i]]
     case = field.cases[rated.case[i]].name
     verb = {
         0: f"{case} pulls the layers apart",
@@ -287,6 +288,8 @@ def _describe(
         3: f"{case} presses along the layers",
         4: f"{case} makes it yield",
     }[int(rated.mode[i])]
+    if rule is not None:
+        verb = f"{case}: {rule}, by hand"
     reason = f"{verb[0].upper()}{verb[1:]} at {height:.0f} mm, {name}."
     a, b, c = (float(v) for v in n)
     return RatedOrientation(

@@ -78,3 +78,11 @@ def gap(mesh: Mesh, points: Array, normals: Array) -> Array:
     room, face = _cast(mesh, points, unit)
     facing = np.einsum("ij,ij->i", mesh.normals[face], unit) < -0.9
     return np.where((face >= 0) & facing, room, np.inf)
+
+
+def way_out(mesh: Mesh, points: Array, unit: Array) -> Array:
+    """Length of material (n,) mm from ``points`` along ``unit`` vectors to where it ends; none where a ray starts
+    outside it, inf where it never ends (an open mesh)."""
+    length, face = _cast(mesh, points, unit)
+    leaving = np.einsum("ij,ij->i", mesh.normals[face], np.asarray(unit, float)) > 0
+    return np.where((face < 0) | leaving, length, 0.0)

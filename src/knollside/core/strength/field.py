@@ -14,6 +14,7 @@ from knollside.core.model import (
     Array,
     DesignCase,
     Feature,
+    Ints,
     Mesh,
     Refused,
 )
@@ -36,11 +37,17 @@ Tick = Callable[[float, str], None]
 
 @dataclass(frozen=True)
 class External:
-    """All outside forces of one case as points: loads and reactions together, so they sum to nothing."""
+    """All outside forces of one case as points: loads and reactions together, so they sum to nothing. ``holder`` is
+    the number of what holds at each point, faces moved by a stated way after all fixtures; -1 for a load."""
 
     points: Array
     forces: Array
-    at_fixture: np.ndarray  # bool per point
+    holder: Ints
+
+    @property
+    def at_fixture(self) -> np.ndarray:
+        """Which points hold, bool (n,)."""
+        return np.asarray(self.holder >= 0)
 
 
 @dataclass(frozen=True)
@@ -77,7 +84,8 @@ class StressField:
     ``excluded`` marks points at an idealised hold or load edge, ``volume`` (n,) is what an inner one stands for,
     mm3, ``unsure`` (n,) by what share a reading changes with the fit, ``rims`` (r, 3) lines where holds end; ``cell``
     is the largest cell side, mm, ``sizing`` where cells are smaller; ``balance_error`` the force and moment left
-    over, as a share of the loads; ``modulus`` what the displacements were computed with.
+    over, as a share of the loads; ``modulus`` what the displacements were computed with; ``rules`` the words of
+    the last points, whose stress was worked out by hand.
     """
 
     points: Array
@@ -101,6 +109,12 @@ class StressField:
     probes: Array
     probed: Array  # (k, p, 9): displacement mm, then stress MPa
     sizing: Sizing | None
+    rules: tuple[str, ...] = ()
+
+    def rule(self, point: int) -> str | None:
+        """The words of a point worked out by hand; None for one that was solved."""
+        last = point - len(self.points) + len(self.rules)
+        return self.rules[last] if last >= 0 else None
 
     def cell_at(self, at: Array) -> float:
         """The size of the cells around a place, mm."""
@@ -275,12 +289,12 @@ def _balance(
     where: Array,
     forces: Array,
 ) -> tuple[External, tuple[tuple[str, tuple[float, float, float]], ...], float]:
-    points, each, is_held, named = [where], [forces], [np.zeros(len(where), bool)], []
-    for h, feature in fixtures:
+    points, each, holder, named = [where], [forces], [np.full(len(where), -1)], []
+    for i, (h, feature) in enumerate(fixtures):
         r = conditions.point_forces(h, grid, u, modulus)
         points.append(h.spots.points)
         each.append(r)
-        is_held.append(np.ones(len(r), bool))
+        holder.append(np.full(len(r), i))
         x, y, z = (float(v) for v in r.sum(axis=0))
         named.append((feature.id, (x, y, z)))
     p, f = np.vstack(points), np.vstack(each)
@@ -290,4 +304,4 @@ def _balance(
     left = float(np.linalg.norm(f.sum(axis=0)))
     middle = p.mean(axis=0)
     turned = float(np.linalg.norm(np.cross(p - middle, f).sum(axis=0)))
-    return External(p, f, np.concatenate(is_held)), tuple(named), max(left / load, turned / (load * span))
+    return External(p, f, np.concatenate(holder)), tuple(named), max(left / load, turned / (load * span))

@@ -61,7 +61,7 @@ def hot_spots(
             HotSpot(
                 (x, y, z),
                 float(found.reserve[p]),
-                MODES[int(found.mode[p])],
+                field.rule(int(p)) or MODES[int(found.mode[p])],
                 field.cases[case].name,
                 case,
                 bool(field.excluded[p]),

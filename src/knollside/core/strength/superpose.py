@@ -94,10 +94,10 @@ def _sum(name: str, weight: Array, rows: tuple[CaseAnswer, ...]) -> CaseAnswer:
     moved: Array = sum((a * c.displacement for a, c in used), np.zeros_like(rows[0].displacement))
     points = np.vstack([c.external.points for _, c in used])
     forces = np.vstack([a * c.external.forces for a, c in used])
-    fixtures = np.concatenate([c.external.at_fixture for _, c in used])
+    holder = np.concatenate([c.external.holder for _, c in used])
     total: list[tuple[str, Array]] = [(n, np.zeros(3)) for n, _ in used[0][1].reactions]
     for a, c in used:
         # A face held in two ways is two holds: they are told apart by their place in the list.
         total = [(n, f + a * np.asarray(g)) for (n, f), (_, g) in zip(total, c.reactions, strict=True)]
     named = tuple((n, (float(f[0]), float(f[1]), float(f[2]))) for n, f in total)
-    return CaseAnswer(name, moved, External(points, forces, fixtures), named)
+    return CaseAnswer(name, moved, External(points, forces, holder), named)

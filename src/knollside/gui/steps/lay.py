@@ -124,7 +124,8 @@ class LayStep(Step):
         s = ranked.strength
         found = weakest(s.field, s.limits, np.array(direction))
         case = s.field.cases[found.case].name
-        tell(self.note, f"There: {times(found.reserve)}×. {case.capitalize()}: {MODES[found.mode]}.")
+        mode = s.field.rule(found.point) or MODES[found.mode]
+        tell(self.note, f"There: {times(found.reserve)}×. {case.capitalize()}: {mode}.")
         self.session.changed.emit()
 
     def _ask_why(self, direction: Vec) -> None:

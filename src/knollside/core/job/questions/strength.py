@@ -27,6 +27,7 @@ from knollside.core.model import (
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, widened
 from knollside.core.strength.field import POISSON, Medium, refuse_unready
 from knollside.core.strength.graded import Sizing
+from knollside.core.strength.hand_rules import by_hand, with_rules
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
 from knollside.core.strength.rating import sphere
 from knollside.core.strength.skin import skin_of
@@ -130,7 +131,10 @@ class StrengthOf(Question[Strength]):
         if plan.rows != self.solve.rows:
             raise ValueError("these cases are no sums of the rows that were solved")
         found = ask(self.solve, 0.05, 0.99)
+        part = ask(self.solve.part, 0.99, 0.995)
         field = mix(found.field, plan)
+        rules = by_hand(part.mesh, part.features, self.design_case, field.cases, self.recipe)
+        field = with_rules(field, rules)
         return replace(strength_of(field, self.design_case, self.recipe, self.card), mesh_size=found.mesh_size)
 
     def printed(self, recipe: Recipe, direction: Vec | None) -> StrengthOf:

@@ -1,0 +1,226 @@
+"""What an engineer works out by hand beside a solve: a loaded hole, a screw's head, the section at a hold.
+
+Each rule gives a nominal stress at a place, which is rated like any solved one, in every way to lie: a second verdict
+that no grid and no idealised hold can hide. Lugs: net section, shear-out on the two planes that start forty degrees
+off the load, bearing on the hole's diameter (F. P. Cozzone, M. A. Melcon, F. M. Hoblit 1950 and 1953; E. F. Bruhn
+1973). A hold's section: N/A + M y/I and V/A.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import Enum
+
+import numpy as np
+
+from knollside.core.material.infill import stiffness_share
+from knollside.core.mesh.walls import way_out
+from knollside.core.model import (
+    Array,
+    BearingLoad,
+    DesignCase,
+    Feature,
+    FixedFixture,
+    ForceLoad,
+    LoadCase,
+    Mesh,
+    PinFixture,
+    Recipe,
+    ScrewFixture,
+    WeightLoad,
+)
+from knollside.core.strength.field import CaseAnswer, StressField
+from knollside.core.strength.set_out import place_feature
+
+_HEIGHTS = 5  # along a hole, where the material around it is measured
+_PLANES = np.radians(40.0)
+_LUG = 4.0  # diameters from hole to edge, beyond which what lies ahead of the pin carries on
+_INTO = 1e-3  # mm into the material, where a ray starts
+
+
+class HandRule(Enum):
+    """A stress worked out by hand, in the words it is told in."""
+
+    NET_SECTION = "torn through beside the hole"
+    SHEAR_OUT = "hole torn out to the edge"
+    BEARING = "wall of the hole crushed"
+    HEAD = "crushed under the screw's head"
+    PULLED_THROUGH = "screw's head pulled through"
+    ROOT = "broken off at the hold"
+
+
+@dataclass(frozen=True)
+class Nominal:
+    """One stress worked out by hand: the ``rule``, its place, the number of the load case, and the stress (6,) MPa of
+    the solid, order xx yy zz yz zx xy."""
+
+    rule: HandRule
+    at: Array
+    case: int
+    stress: Array
+
+
+@dataclass(frozen=True)
+class _Walls:
+    """How much of a section a recipe fills: ``depth`` of solid wall on each side, and the share between."""
+
+    depth: float
+    between: float
+
+    def solid(self, width: Array) -> Array:
+        """Solid length in ``width`` (n,) mm that ends in a wall at both sides."""
+        wall = np.minimum(width, 2 * self.depth)
+        return np.asarray(wall + self.between * (width - wall))
+
+
+def by_hand(
+    mesh: Mesh,
+    features: tuple[Feature, ...],
+    design_case: DesignCase,
+    answers: tuple[CaseAnswer, ...],
+    recipe: Recipe,
+) -> tuple[Nominal, ...]:
+    """Every rule of every load case; ``answers`` are of the cases with loads, in their order."""
+    walls = _Walls(recipe.walls * recipe.line_width, stiffness_share(recipe.pattern, recipe.infill))
+    out: list[Nominal] = []
+    loaded = [c for c in design_case.cases if c.loads]
+    for number, (case, answer) in enumerate(zip(loaded, answers, strict=True)):
+        for i, fixture in enumerate(design_case.fixtures):
+            feature = place_feature(mesh, features, fixture)
+            mine = answer.external.holder == i
+            force = answer.external.forces[mine].sum(axis=0)
+            if feature.kind == "hole" and feature.diameter and feature.length:
+                if isinstance(fixture, ScrewFixture | PinFixture | FixedFixture):
+                    out += _lug(mesh, feature, force, number, walls)
+                if isinstance(fixture, ScrewFixture):
+                    out += _head(feature, fixture, force, number)
+            elif feature.kind == "flat" and isinstance(fixture, FixedFixture):
+                out += _root(mesh, feature, answer, mine, number)
+        out += _loaded_holes(mesh, features, case, number, walls)
+    return tuple(out)
+
+
+def with_rules(field: StressField, rules: tuple[Nominal, ...]) -> StressField:
+    """A field that is rated at the places of the ``rules``, too: its last points."""
+    if not rules:
+        return field
+    count = len(rules)
+    stress = np.zeros((len(field.cases), count, 6))
+    for k, r in enumerate(rules):
+        stress[r.case, k] = r.stress
+    nothing = np.zeros(count)
+    return replace(
+        field,
+        points=np.vstack([field.points, [r.at for r in rules]]),
+        normals=np.vstack([field.normals, np.zeros((count, 3))]),
+        stress=np.concatenate([field.stress, stress], axis=1),
+        excluded=np.concatenate([field.excluded, nothing > 0]),
+        volume=np.concatenate([field.volume, nothing]),
+        unsure=np.concatenate([field.unsure, nothing]),
+        rules=tuple(r.rule.value for r in rules),
+    )
+
+
+def _loaded_holes(
+    mesh: Mesh, features: tuple[Feature, ...], case: LoadCase, number: int, walls: _Walls
+) -> list[Nominal]:
+    out: list[Nominal] = []
+    for load in case.loads:
+        if isinstance(load, BearingLoad | ForceLoad | WeightLoad):
+            feature = place_feature(mesh, features, load)
+            if feature.kind == "hole" and feature.diameter and feature.length:
+                out += _lug(mesh, feature, np.asarray(load.vector, float), number, walls)
+    return out
+
+
+def _lug(mesh: Mesh, hole: Feature, force: Array, number: int, walls: _Walls) -> list[Nominal]:
+    """A hole whose wall takes ``force`` across its axis, the pin pressing the way the force points."""
+    assert hole.diameter is not None and hole.length is not None
+    axis, radius = np.asarray(hole.axis, float), hole.diameter / 2
+    across = force - (force @ axis) * axis
+    size = float(np.linalg.norm(across))
+    if size < 1e-9:
+        return []
+    ahead = across / size
+    beside = np.cross(axis, ahead)
+    step = (np.arange(_HEIGHTS) + 0.5) / _HEIGHTS - 0.5
+    middles = np.asarray(hole.centre) + np.outer(step * hole.length, axis)
+    slice_mm = hole.length / _HEIGHTS
+
+    def measured(toward: Array, along: Array) -> Array:
+        """Material along ``along`` from the hole's wall, on the side ``toward``, at each height."""
+        return way_out(mesh, middles + (radius + _INTO) * toward, np.tile(along, (_HEIGHTS, 1)))
+
+    out = [_stress(HandRule.BEARING, hole, number, -size / (hole.diameter * hole.length), ahead, ahead, radius * ahead)]
+    edge = measured(ahead, ahead)
+    if not float(np.median(edge)) < _LUG * hole.diameter:
+        return out
+    planes = [np.cos(_PLANES) * ahead + side * np.sin(_PLANES) * beside for side in (-1.0, 1.0)]
+    shear = sum(float(walls.solid(measured(p, ahead)).sum()) * slice_mm for p in planes)
+    net = sum(float(walls.solid(measured(s * beside, s * beside)).sum()) * slice_mm for s in (-1.0, 1.0))
+    if shear > 0:
+        turned = size / shear
+        out.append(_stress(HandRule.SHEAR_OUT, hole, number, turned, ahead, beside, radius * planes[1]))
+    if net > 0:
+        out.append(_stress(HandRule.NET_SECTION, hole, number, size / net, ahead, ahead, radius * beside))
+    return out
+
+
+def _head(hole: Feature, screw: ScrewFixture, force: Array, number: int) -> list[Nominal]:
+    """What the head takes along the screw: pressed on its ring, and cut out around it."""
+    assert hole.diameter is not None and hole.length is not None
+    axis = np.asarray(hole.axis, float)
+    pull = abs(float(force @ axis))
+    head = screw.head_mm or 2 * hole.diameter
+    ring = np.pi / 4 * (head**2 - hole.diameter**2)
+    out_way = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
+    out_way /= np.linalg.norm(out_way)
+    end = 0.5 * hole.length * axis + 0.25 * (head + hole.diameter) * out_way
+    cut = 0.5 * head * out_way
+    return [
+        _stress(HandRule.HEAD, hole, number, -pull / ring, axis, axis, end),
+        _stress(HandRule.PULLED_THROUGH, hole, number, pull / (np.pi * head * hole.length), axis, out_way, cut),
+    ]
+
+
+def _root(mesh: Mesh, flat: Feature, answer: CaseAnswer, mine: np.ndarray, number: int) -> list[Nominal]:
+    """The section at a held face, as of a beam that is built in there."""
+    tri = mesh.triangles[flat.faces]
+    area = mesh.areas[flat.faces]
+    total = float(area.sum())
+    middle = (tri.mean(axis=1) * area[:, None]).sum(axis=0) / total
+    normal = np.asarray(flat.axis, float)
+    one = np.cross(normal, [1.0, 0, 0] if abs(normal[0]) < 0.9 else [0, 1.0, 0])
+    one /= np.linalg.norm(one)
+    frame = np.stack([one, np.cross(normal, one)])
+    # Second moments by the middles of the sides, which is exact for them.
+    mids = ((tri + np.roll(tri, -1, axis=1)) / 2 - middle) @ frame.T
+    second = np.einsum("t,tki,tkj->ij", area / 3, mids, mids)
+    force, at = answer.external.forces[mine], answer.external.points[mine] - middle
+    # The hold pushes the face; what runs through the section is that.
+    pull, moment = float(force.sum(axis=0) @ normal), np.cross(at, force).sum(axis=0)
+    shear = force.sum(axis=0) - pull * normal
+    outline = (np.unique(tri.reshape(-1, 3), axis=0) - middle) @ frame.T
+    # Sum of r x (a.r) n over the face is the moment: I a = n x m.
+    slope = np.linalg.solve(second, frame @ np.cross(normal, moment))
+    each = pull / total + outline @ slope
+    out = []
+    for k in {int(each.argmax()), int(each.argmin())}:
+        place = middle + outline[k] @ frame
+        out.append(Nominal(HandRule.ROOT, place, number, _tensor(float(each[k]), normal, normal)))
+    size = float(np.linalg.norm(shear))
+    if size > 1e-9:
+        out.append(Nominal(HandRule.ROOT, middle, number, _tensor(size / total, normal, shear / size)))
+    return out
+
+
+def _stress(rule: HandRule, hole: Feature, number: int, size: float, one: Array, two: Array, off: Array) -> Nominal:
+    return Nominal(rule, np.asarray(hole.centre) + off, number, _tensor(size, one, two))
+
+
+def _tensor(size: float, one: Array, two: Array) -> Array:
+    """A pull of ``size`` along ``one``, or where the two are square to each other a shear, (6,)."""
+    t = size * np.outer(one, two)
+    if abs(float(one @ two)) < 0.5:
+        t = t + t.T
+    return np.array([t[0, 0], t[1, 1], t[2, 2], t[1, 2], t[2, 0], t[0, 1]])
