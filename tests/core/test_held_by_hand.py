@@ -13,11 +13,13 @@ from conftest import box, mesh_of
 from knollside.core.mesh.features import find_features
 from knollside.core.model import (
     BearingLoad,
+    DesignCase,
     EdgeFixture,
     Feature,
     FixedFixture,
     Fixture,
     ForceLoad,
+    LoadCase,
     Mesh,
     PinFixture,
     PressureLoad,
@@ -25,6 +27,7 @@ from knollside.core.model import (
     ScrewFixture,
     SlidingFixture,
     TorqueLoad,
+    WallFixture,
 )
 from knollside.core.strength.conditions import (
     Constraint,
@@ -36,9 +39,11 @@ from knollside.core.strength.conditions import (
     refuse_if_loose,
     springs,
 )
+from knollside.core.strength.field import Medium, solve
 from knollside.core.strength.grid import Grid, make_grid
 from knollside.core.strength.loads import push
 from knollside.core.strength.resultants import balance_by_stress
+from knollside.core.strength.set_out import CellSize
 from knollside.core.strength.spots import locate, sample_faces
 
 E, CELL = 2000.0, 1.0
@@ -249,3 +254,59 @@ def test_stress_balances_the_force_through_any_cut_as_the_tensor_says() -> None:
         assert balance_by_stress(res, None, field, n) < 1e-9  # type: ignore[arg-type]
         res.force[0, 5, 2] *= 1.1
         assert balance_by_stress(res, None, field, n) == pytest.approx(0.1 / 1.1, rel=1e-6)  # type: ignore[arg-type]
+
+
+def test_a_strip_lifts_off_a_wall_as_beam_theory_says() -> None:
+    """Pressed down by q and lifted by P at its end it leaves the wall over c = 2 P / q, by q c^4 / 24 E I at the tip:
+    there moment, slope and deflection are nothing where it still lies."""
+    length, wide, deep, lifted = 120.0, 6.0, 3.0, 60.0
+    second = wide * deep**3 / 12
+    q = 0.5 * 24 * 2000.0 * second / lifted**4
+    strip = box(length, wide, deep)
+    case = DesignCase(
+        fixtures=(FixedFixture(at=(0, wide / 2, deep / 2)), WallFixture(at=(40, wide / 2, 0))),
+        cases=(
+            LoadCase(
+                name="a",
+                loads=(
+                    PressureLoad(at=(40, wide / 2, deep), pressure_MPa=q / wide),
+                    ForceLoad(at=(length, wide / 2, deep / 2), force_N=(0, 0, q * lifted / 2)),
+                ),
+            ),
+        ),
+    )
+    found = solve(strip, find_features(strip), case, Medium(2000.0), CellSize(1.0), probes=np.array([[120, 3, 1.5]]))
+    assert found.probed[0, 0, 2] == pytest.approx(0.5, rel=0.03)
+    e = found.cases[0].external
+    wall = e.holder == 1
+    assert (e.forces[wall][:, 2] >= -1e-4).all(), "a wall never pulls"
+    acting = e.points[wall][np.linalg.norm(e.forces[wall], axis=1) > 1e-6]
+    assert acting[:, 0].max() == pytest.approx(length - lifted, abs=2.5)
+    # Begun from where it acted on another grid it comes to the same.
+    again = solve(
+        strip,
+        find_features(strip),
+        case,
+        Medium(2000.0),
+        CellSize(1.0),
+        probes=np.array([[120, 3, 1.5]]),
+        before=solve(strip, find_features(strip), case, Medium(2000.0), CellSize(1.5)).cases,
+    )
+    assert again.probed[0, 0, 2] == pytest.approx(found.probed[0, 0, 2], rel=0.01)
+    assert again.iterations < 0.6 * found.iterations
+
+
+def test_what_lifts_off_the_wall_with_nothing_else_to_hold_it_is_refused() -> None:
+    block = box(20, 20, 20)
+    held = WallFixture(at=(10, 10, 0)), SlidingFixture(at=(0, 10, 10)), SlidingFixture(at=(10, 0, 10))
+    for way, lifts in ((-10.0, False), (10.0, True)):
+        case = DesignCase(
+            fixtures=held, cases=(LoadCase(name="a", loads=(ForceLoad(at=(10, 10, 20), force_N=(0, 0, way)),)),)
+        )
+        at = block, find_features(block), case, Medium(2000.0), CellSize(1.0)
+        if lifts:
+            with pytest.raises(Refused, match="lifts off, and then can still slide along"):
+                solve(*at)
+        else:
+            found = solve(*at)
+            assert found.stress[0, ~found.excluded, 2].mean() == pytest.approx(-10 / 400, rel=0.02)

@@ -40,7 +40,7 @@ from knollside.core.model import (
 from knollside.core.recipe.board import Pricer
 from knollside.core.recipe.choose import MaterialChoice, Reach, rank_materials
 from knollside.core.recipe.price import PrinterMotion
-from knollside.core.strength.field import Medium, StressField, Tick, solve
+from knollside.core.strength.field import CaseAnswer, Medium, StressField, Tick, solve
 from knollside.core.strength.graded import Sizing
 from knollside.core.strength.mesh_size import MeshSize, choose_mesh_size
 from knollside.core.strength.multigrid import NotSettled
@@ -95,19 +95,23 @@ def solve_part(
     cell_mm: float | None = None,
     sizing: Sizing | None = None,
     probes: Array | None = None,
+    before: tuple[CaseAnswer, ...] | None = None,
     tick: Tick | None = None,
 ) -> Solved:
     """Solve a design case's loads once; ``probes`` (p, 3) are read besides. About ``cells`` cells, more where the part
-    asks for it, unless ``exactly`` or ``cell_mm`` is said; finer ones where a ``sizing`` says."""
+    asks for it, unless ``exactly`` or ``cell_mm`` is said; finer ones where a ``sizing`` says. ``before`` as in
+    :func:`~knollside.core.strength.field.solve`."""
     fine = None if exactly or not part.soundness.sound else choose_mesh_size(part.mesh, cells, medium.skin)
     size = cell_mm or (fine.size if fine is not None else None)
     grid = cells if size is None else CellSize(size)
     try:
-        found = solve(part.mesh, part.features, design_case, medium, grid, tick, probes, sizing)
+        found = solve(part.mesh, part.features, design_case, medium, grid, tick, probes, sizing, before)
     except NotSettled:
         if size is None:
             raise
-        found = solve(part.mesh, part.features, design_case, medium, CellSize(_AGAIN * size), tick, probes, sizing)
+        found = solve(
+            part.mesh, part.features, design_case, medium, CellSize(_AGAIN * size), tick, probes, sizing, before
+        )
     # Between bodies a lost gap is refused by count; within one it can only be spoken of.
     unseen = fine.warning(found.cell) if fine is not None and part.soundness.bodies == 1 else None
     if unseen is not None:

@@ -39,6 +39,7 @@ from knollside.core.model.fixtures import (
     PinFixture,
     ScrewFixture,
     SlidingFixture,
+    WallFixture,
     fixed_as,
     fixture_of,
 )
@@ -135,6 +136,7 @@ __all__ = [
     "Surroundings",
     "TorqueLoad",
     "Vec3",
+    "WallFixture",
     "Weighed",
     "WeightLoad",
     "bounds_of",

@@ -10,7 +10,7 @@ from pydantic import Discriminator, Field, Tag, TypeAdapter
 from knollside.core.model.base import Length
 from knollside.core.model.placed import Kinded, kind_in
 
-FixtureKind = Literal["fixed", "sliding", "screw", "pin", "edge"]
+FixtureKind = Literal["fixed", "sliding", "screw", "pin", "edge", "wall"]
 
 
 class _FixtureBase(Kinded):
@@ -49,12 +49,19 @@ class EdgeFixture(_FixtureBase):
     kind: Literal["edge"] = "edge"
 
 
+class WallFixture(_FixtureBase):
+    """A face that rests against something rigid: pushed back where it presses, free to lift off and to slide."""
+
+    kind: Literal["wall"] = "wall"
+
+
 Fixture = Annotated[
     Annotated[FixedFixture, Tag("fixed")]
     | Annotated[SlidingFixture, Tag("sliding")]
     | Annotated[ScrewFixture, Tag("screw")]
     | Annotated[PinFixture, Tag("pin")]
-    | Annotated[EdgeFixture, Tag("edge")],
+    | Annotated[EdgeFixture, Tag("edge")]
+    | Annotated[WallFixture, Tag("wall")],
     Discriminator(lambda told: kind_in(told, "fixed")),
 ]
 FIXTURES: TypeAdapter[Fixture] = TypeAdapter(Fixture)

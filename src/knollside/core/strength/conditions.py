@@ -19,6 +19,7 @@ from knollside.core.model import (
     Refused,
     ScrewFixture,
     SlidingFixture,
+    WallFixture,
 )
 from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
@@ -35,8 +36,8 @@ _SEATED = 0.5  # of a screw head's ring must find a face
 class Constraint:
     """One held place on the grid: springs at ``spots`` along every axis, or along ``along`` (n, 3) only.
 
-    ``active`` (n,) tells which spots hold (a pin lets go where it would have to pull); ``to`` (3,) is how far a
-    driven place is moved, mm.
+    ``active`` (n,) tells which spots hold (a pin or a wall lets go where it would have to pull); ``to`` (3,) is how far
+    a driven place is moved, mm.
     """
 
     spots: Spots
@@ -56,13 +57,13 @@ def constrain(grid: Grid | Graded, mesh: Mesh, faces: Ints, fixture: Fixture, fe
         spots = _along_edge(mesh, feature, fixture, faces, float(grid.size.min()))
     else:
         spots = sample_on(grid, mesh, faces)
-    carried = isinstance(fixture, PinFixture)
+    carried, one_way = isinstance(fixture, PinFixture), isinstance(fixture, PinFixture | WallFixture)
     if carried and feature.kind not in ("hole", "slot"):
         raise Refused(f"A pin carries a hole; {feature.title.lower()} is none.")
     cell, weights = locate(grid, spots)
-    only_normal = carried or isinstance(fixture, SlidingFixture)
+    only_normal = one_way or isinstance(fixture, SlidingFixture)
     active = np.ones(len(spots.points), np.bool_)
-    return Constraint(spots, cell, weights, spots.normals if only_normal else None, active, carried)
+    return Constraint(spots, cell, weights, spots.normals if only_normal else None, active, one_way)
 
 
 def rim(mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature, spacing: float) -> Array:
@@ -199,19 +200,20 @@ def point_forces(h: Constraint, grid: Grid | Graded, u: Array, modulus: float) -
     return np.asarray(-stiffness * at * (h.spots.area * h.active)[:, None])
 
 
-def refuse_if_loose(constraints: list[Constraint], size: float) -> None:
-    """Raise :class:`Refused`, naming the motion left free, unless the holds stop all six."""
+def refuse_if_loose(constraints: list[Constraint], size: float, start: str = "The part is held, but") -> None:
+    """Raise :class:`Refused`, naming the motion left free, unless the holds, where they act, stop all six."""
     rows = []
     middle = np.vstack([h.spots.points for h in constraints]).mean(axis=0)
     for h in constraints:
-        p = (h.spots.points - middle) / size
-        weight = np.sqrt(h.spots.area)[:, None]
-        directions = [h.along] if h.along is not None else [np.tile(e, (len(p), 1)) for e in np.eye(3)]
+        p = (h.spots.points[h.active] - middle) / size
+        weight = np.sqrt(h.spots.area[h.active])[:, None]
+        directions = [h.along[h.active]] if h.along is not None else [np.tile(e, (len(p), 1)) for e in np.eye(3)]
         for d in directions:
             rows.append(np.hstack([d, np.cross(p, d)]) * weight)
     a = np.vstack(rows)
     _, s, vt = np.linalg.svd(a.T @ a)
-    free = np.flatnonzero(s < 1e-5 * s[0])
+    # A small face beside a large wall holds little by comparison, and still holds.
+    free = np.flatnonzero(s < 1e-7 * s[0])
     if len(free) == 0:
         return
     motion = _plainest(vt[free])
@@ -219,11 +221,10 @@ def refuse_if_loose(constraints: list[Constraint], size: float) -> None:
     if np.linalg.norm(turn) > 0.3:
         axis = turn / np.linalg.norm(turn)
         raise Refused(
-            f"The part is held, but can still turn about the direction {_axis(axis)}. "
-            "Hold one more place away from that line."
+            f"{start} can still turn about the direction {_axis(axis)}. Hold one more place away from that line."
         )
     axis = shift / np.linalg.norm(shift)
-    raise Refused(f"The part is held, but can still slide along {_axis(axis)}. Hold a face square to that.")
+    raise Refused(f"{start} can still slide along {_axis(axis)}. Hold a face square to that.")
 
 
 def _plainest(free: Array) -> Array:

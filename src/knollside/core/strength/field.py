@@ -24,7 +24,7 @@ from knollside.core.strength.element import isotropic, layered
 from knollside.core.strength.graded import Graded, Sizing
 from knollside.core.strength.grid import Grid
 from knollside.core.strength.set_out import CellSize, SetOut, set_out
-from knollside.core.strength.setups import SetUps
+from knollside.core.strength.setups import SetUps, acting_as
 from knollside.core.strength.skin import Skin
 from knollside.core.strength.spots import Spots, locate
 
@@ -149,9 +149,11 @@ def solve(
     tick: Tick | None = None,
     probes: Array | None = None,
     sizing: Sizing | None = None,
+    before: tuple[CaseAnswer, ...] | None = None,
 ) -> StressField:
     """Solve linear elasticity (docs/methods.md 1.1) for every load case; ``probes`` (p, 3) are places to read besides.
 
+    ``before`` are answers on another grid: where pins and walls acted there is where they are first taken to act here.
     With a ``sizing`` the cells get finer where it says, and only the rims of holds are told apart (1.2).
 
     Raises :class:`Refused` with the reason: not closed, not held, loose, unloaded, too thin.
@@ -168,8 +170,9 @@ def solve(
     setups = SetUps(body.grid, body.stiffness, medium.modulus)
     judged = body.judged(design_case.critical_mm)
     excluded = _excluded(laid, judged, design_case.critical_mm)
+    starts = None if before is None else [_as_before(constraints, a.external) for a in before]
     moved, actives, rounds = setups.answers(
-        laid.cases, constraints, lambda x: say(0.12 + 0.76 * x, "solving the stress")
+        laid.cases, constraints, lambda x: say(0.12 + 0.76 * x, "solving the stress"), starts
     )
     answers, balance = _answers(laid, moved, actives, medium.modulus)
     say(0.90, "reading the stress")
@@ -200,6 +203,15 @@ def solve(
         probed,
         sizing,
     )
+
+
+def _as_before(constraints: list[conditions.Constraint], external: External) -> list[conditions.Constraint]:
+    out = []
+    for i, h in enumerate(constraints):
+        mine = external.holder == i
+        pushes = np.linalg.norm(external.forces[mine], axis=1) > 0
+        out.append(acting_as(h, external.points[mine], pushes) if h.one_way else h)
+    return out
 
 
 def body_of(s: SetOut, medium: Medium) -> Body:

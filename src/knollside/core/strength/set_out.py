@@ -22,6 +22,7 @@ from knollside.core.model import (
     Placed,
     Refused,
     ScrewFixture,
+    WallFixture,
 )
 from knollside.core.strength import conditions
 from knollside.core.strength.graded import Graded, Sizing, graded
@@ -104,7 +105,7 @@ def _refuse_into_the_hold(loads: list[tuple[Load, Feature]], fixtures: list[tupl
     for _, pushed_on in loads:
         for fixture, held_by in fixtures:
             if (
-                isinstance(fixture, FixedFixture | ScrewFixture | PinFixture)
+                isinstance(fixture, FixedFixture | ScrewFixture | PinFixture | WallFixture)
                 and np.isin(pushed_on.faces, held_by.faces).all()
             ):
                 raise Refused(

@@ -6,16 +6,19 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from knollside.core.model import Array, DeflectionLoad, Feature, Ints, Load, Mesh
 from knollside.core.strength import conditions, loads
 from knollside.core.strength.composite import Composite
 from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
-from knollside.core.strength.multigrid import Operator
+from knollside.core.strength.multigrid import NotSettled, Operator
 
 TOLERANCE = 1e-7  # of the residual
 CLOSE = 1e-5  # the same on a graded grid, whose stress is read to a per cent: it changes that by under 1e-5
+_FLICKER = 0.01  # of the spots that act, and three times that after so many set-ups
+_PATIENCE, _MOST = 20, 60
 _TOGETHER = 4  # load cases solved at once; more would only take memory
 
 
@@ -72,9 +75,14 @@ class SetUps:
         return self._operator
 
     def answers(
-        self, asks: list[Pushed], constraints: list[conditions.Constraint], tell: Callable[[float], None]
+        self,
+        asks: list[Pushed],
+        constraints: list[conditions.Constraint],
+        tell: Callable[[float], None],
+        starts: list[list[conditions.Constraint]] | None = None,
     ) -> tuple[list[Array], list[list[conditions.Constraint]], int]:
-        """Displacements of every case, the holds as they act in it, and the most rounds taken."""
+        """Displacements of every case, the holds as they act in it, and the most rounds taken; ``starts`` are the holds
+        as they are thought to act in each."""
         moved: list[Array] = []
         actives, rounds = [], 0
         together = not any(h.one_way for h in constraints) and not any(a.driven for a in asks)
@@ -90,7 +98,8 @@ class SetUps:
                 moved += list(u)
                 actives += [constraints] * len(some)
             else:
-                one, n, active = self._alone(some[0].f, constraints, [h for h, _ in some[0].driven], share)
+                first = constraints if starts is None else starts[i]
+                one, n, active = self._alone(some[0].f, first, [h for h, _ in some[0].driven], share)
                 moved.append(one)
                 actives.append(active)
             rounds = max(rounds, n)
@@ -103,23 +112,34 @@ class SetUps:
         driven: list[conditions.Constraint],
         tell: Callable[[float], None],
     ) -> tuple[Array, int, list[conditions.Constraint]]:
-        """Displacements of one case, rounds taken, and the holds as they act: pins let go where they would pull."""
+        """Displacements of one case, rounds taken, and the holds as they act: pins and walls let go where they would
+        pull. A semismooth Newton method on the spots that act (M. Hintermueller, K. Ito, K. Kunisch 2002)."""
         f = f + sum((conditions.driven_force(self.grid, h, self.modulus) for h in driven), np.zeros_like(f))
         u: Array | None = None
         rounds = 0
-        while True:
+        for count in range(_MOST):
             u, n = self._set_up([*constraints, *driven]).solve(f, self.tolerance, tick=tell, start=u)
             rounds += n
             fresh = [let_go(self.grid, h, u) if h.one_way else h for h in constraints]
             turned = sum(int((a.active != b.active).sum()) for a, b in zip(fresh, constraints, strict=True))
             # A handful of spots at the rim of the contact may flicker for ever; they carry next to nothing.
-            if turned <= 0.01 * sum(int(h.active.sum()) for h in constraints if h.one_way) or rounds > 400:
+            few = _FLICKER * (1 if count < _PATIENCE else 3)
+            if turned <= few * sum(int(h.active.sum()) for h in constraints if h.one_way):
                 return u, rounds, constraints
             constraints = fresh
+            size = float(np.ptp(self.grid.points, axis=0).max())
+            conditions.refuse_if_loose([*constraints, *driven], size, "Under this load it lifts off, and then")
+        raise NotSettled(f"Where the part rests on its pins and walls was not settled in {_MOST} tries.")
 
 
 def let_go(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> conditions.Constraint:
-    """A pin presses only where the wall comes towards it."""
+    """A pin or a wall presses only where the part comes towards it."""
     assert h.along is not None
     toward = np.einsum("sd,sd->s", conditions.moved(grid, h, u), h.along) > 0
-    return replace(h, active=toward) if toward.any() else h
+    return replace(h, active=toward)
+
+
+def acting_as(h: conditions.Constraint, points: Array, pushes: np.ndarray) -> conditions.Constraint:
+    """A pin or a wall as it acted elsewhere: at each spot as at the nearest of ``points`` (n, 3), which ``pushes``."""
+    active = pushes[cKDTree(points).query(h.spots.points)[1]]
+    return replace(h, active=active) if active.any() else h

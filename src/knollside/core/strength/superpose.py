@@ -19,6 +19,7 @@ from knollside.core.model import (
     PinFixture,
     PressureLoad,
     TorqueLoad,
+    WallFixture,
 )
 from knollside.core.strength.field import CaseAnswer, External, StressField
 
@@ -37,15 +38,15 @@ class Plan:
 def plan_of(fixtures: tuple[Fixture, ...], cases: tuple[LoadCase, ...]) -> Plan:
     """Unit rows where answers add up: each place and axis that is pushed, each torque, pressure and pin.
 
-    Where a pin lets go or a face is moved by a stated way, or where units would be more work than they save, the
-    cases themselves are the rows.
+    Where a pin or a wall lets go or a face is moved by a stated way, or where units would be more work than they save,
+    the cases themselves are the rows.
     """
     loaded = [c for c in cases if c.loads]
     whole = Plan(
         tuple(LoadCase(name="", loads=c.loads) for c in loaded),
         tuple((c.name, ((k, 1.0),)) for k, c in enumerate(loaded)),
     )
-    if any(isinstance(h, PinFixture) for h in fixtures) or any(c.bends for c in loaded):
+    if any(isinstance(h, PinFixture | WallFixture) for h in fixtures) or any(c.bends for c in loaded):
         return whole
     rows: dict[Load, int] = {}
     sums = []

@@ -35,6 +35,7 @@ HELD = {
     "under a screw's head": "screw",
     "on a pin": "pin",
     "clamped at an edge": "edge",
+    "rests on a wall": "wall",
 }
 
 

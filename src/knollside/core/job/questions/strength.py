@@ -20,12 +20,15 @@ from knollside.core.model import (
     DesignCase,
     Fixture,
     LoadCase,
+    PinFixture,
     Purpose,
     Recipe,
+    Refused,
     Surroundings,
+    WallFixture,
 )
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, widened
-from knollside.core.strength.field import POISSON, Medium, refuse_unready
+from knollside.core.strength.field import POISSON, CaseAnswer, Medium, refuse_unready
 from knollside.core.strength.graded import Sizing
 from knollside.core.strength.hand_rules import by_hand, with_rules
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
@@ -35,6 +38,7 @@ from knollside.core.strength.strength import Strength
 from knollside.core.strength.superpose import mix, plan_of
 from knollside.core.strength.zoom import Closeness, may_have
 
+_SMALL = 2_500  # cells on which pins and walls first find where they act
 Vec = tuple[float, float, float]
 
 
@@ -85,6 +89,7 @@ class Solve(Question[Solved]):
         design_case = DesignCase(fixtures=self.fixtures, cases=self.rows, critical_mm=self.critical_mm)
         probes = np.array(self.probes) if self.probes else None
         medium = Medium(self.modulus, self.poisson, skin_of(self.shell.recipe(), self.direction))
+        before = self._before(ask)
         return answer.solve_part(
             ask(self.part, 0.0, 0.05),
             design_case,
@@ -94,8 +99,22 @@ class Solve(Question[Solved]):
             cell_mm=self.cell_mm,
             sizing=self.sizing,
             probes=probes,
+            before=before,
             tick=ask.tick,
         )
+
+    def _before(self, ask: Answerer) -> tuple[CaseAnswer, ...] | None:
+        """Where pins and walls act on a coarser grid: a close look goes by the plain one, that by a small one."""
+        if not any(isinstance(f, PinFixture | WallFixture) for f in self.fixtures):
+            return None
+        if self.sizing is not None or self.cell_mm is not None:
+            return ask(replace(self, sizing=None, cell_mm=None)).field.cases
+        if self.cells < 2 * _SMALL:
+            return None
+        try:
+            return ask(replace(self, cells=_SMALL, exactly=True)).field.cases
+        except Refused:  # too thin for so few cells
+            return None
 
 
 @dataclass(frozen=True, eq=False)
