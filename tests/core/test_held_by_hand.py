@@ -279,9 +279,10 @@ def test_a_strip_lifts_off_a_wall_as_beam_theory_says() -> None:
     assert found.probed[0, 0, 2] == pytest.approx(0.5, rel=0.03)
     e = found.cases[0].external
     wall = e.holder == 1
-    assert (e.forces[wall][:, 2] >= -1e-4).all(), "a wall never pulls"
+    push = e.forces[wall][:, 2]
+    assert -push[push < 0].sum() < 1e-3 * push.sum(), "a wall never pulls"
     acting = e.points[wall][np.linalg.norm(e.forces[wall], axis=1) > 1e-6]
-    assert acting[:, 0].max() == pytest.approx(length - lifted, abs=2.5)
+    assert acting[:, 0].max() == pytest.approx(length - lifted, abs=deep)
     # Begun from where it acted on another grid it comes to the same.
     again = solve(
         strip,

@@ -30,7 +30,7 @@ from knollside.core.strength.spots import Spots, locate
 
 POISSON = 0.35  # typical of printed plastics
 RIM_SHARE = 0.72  # of the critical distance: half of it along the surface and half of it deep
-EDGE = 2.0  # mm from an idealised hold or load edge within which a stress is told apart
+EDGE = 2.0  # mm from where an idealised hold ends within which a plain grid's stress is told apart
 
 Tick = Callable[[float, str], None]
 
@@ -226,14 +226,13 @@ def body_of(s: SetOut, medium: Medium) -> Body:
 
 
 def _excluded(s: SetOut, judged: Judged, depth: float) -> np.ndarray:
-    """Which judged points lie at an idealised hold's or load's edge; refuses where all do."""
+    """Which judged points lie where an idealised hold ends; refuses where all do."""
     if isinstance(s.grid, Graded):
         # Half the critical distance along the surface and as deep: nearer the stress is the hold's, not the part's.
         return _near(judged.points, s.rims, RIM_SHARE * depth)
-    edges = [c.spots.points for c, _ in s.held] + [p for a in s.cases for p in a.edges]
     # In mm where cells are small: a singular edge must not creep into the verdict as the grid gets finer.
     margin = max(1.6 * float(s.grid.size.max()), min(EDGE, 0.03 * float(s.work.size.max())))
-    excluded = _near(judged.points, np.vstack(edges), margin)
+    excluded = _near(judged.points, s.rims, margin)
     if excluded.all():
         raise Refused("Every place on the part is next to a held or pushed face; there is nothing left to judge.")
     return excluded

@@ -17,39 +17,36 @@ from knollside.core.strength.multigrid import NotSettled, Operator
 
 TOLERANCE = 1e-7  # of the residual
 CLOSE = 1e-5  # the same on a graded grid, whose stress is read to a per cent: it changes that by under 1e-5
-_FLICKER = 0.01  # of the spots that act, and three times that after so many set-ups
+_FLICKER = 0.01  # of the force, and three times that after so many set-ups
 _PATIENCE, _MOST = 20, 60
 _TOGETHER = 4  # load cases solved at once; more would only take memory
 
 
 @dataclass(frozen=True)
 class Pushed:
-    """A load case on the grid: nodal forces ``f`` (3n,), the points ``where`` they act with ``forces``, faces
-    ``driven`` by a given way, and the ``edges`` at which a stress is told apart."""
+    """A load case on the grid: nodal forces ``f`` (3n,), the points ``where`` they act with ``forces``, and faces
+    ``driven`` by a given way."""
 
     name: str
     f: Array
     where: Array
     forces: Array
     driven: tuple[tuple[conditions.Constraint, Feature], ...]
-    edges: tuple[Array, ...]
 
 
 def pushed(grid: Grid | Graded, work: Mesh, name: str, loads_: list[tuple[Load, Feature, Ints]]) -> Pushed:
     f = np.zeros(3 * len(grid.points))
-    where, forces, edges = [np.zeros((0, 3))], [np.zeros((0, 3))], []
+    where, forces = [np.zeros((0, 3))], [np.zeros((0, 3))]
     driven: list[tuple[conditions.Constraint, Feature]] = []
     for load, feature, faces in loads_:
         if isinstance(load, DeflectionLoad):
             driven.append((conditions.drive(grid, work, faces, load.deflection_mm), feature))
-            edges.append(driven[-1][0].spots.points)
             continue
         nodal, at, each = loads.push(grid, work, feature, faces, load)
         f += nodal
         where.append(at.points)
         forces.append(each)
-        edges.append(at.points)
-    return Pushed(name, f, np.vstack(where), np.vstack(forces), tuple(driven), tuple(edges))
+    return Pushed(name, f, np.vstack(where), np.vstack(forces), tuple(driven))
 
 
 Stiffness = Operator | Composite
@@ -115,28 +112,61 @@ class SetUps:
         """Displacements of one case, rounds taken, and the holds as they act: pins and walls let go where they would
         pull. A semismooth Newton method on the spots that act (M. Hintermueller, K. Ito, K. Kunisch 2002)."""
         f = f + sum((conditions.driven_force(self.grid, h, self.modulus) for h in driven), np.zeros_like(f))
+        size, cell = float(np.ptp(self.grid.points, axis=0).max()), float(self.grid.size.max())
         u: Array | None = None
-        rounds = 0
+        rounds, leap, most, origin = 0, 0.0, size, (constraints, constraints)
         for count in range(_MOST):
             u, n = self._set_up([*constraints, *driven]).solve(f, self.tolerance, tick=tell, start=u)
             rounds += n
-            fresh = [let_go(self.grid, h, u) if h.one_way else h for h in constraints]
-            turned = sum(int((a.active != b.active).sum()) for a, b in zip(fresh, constraints, strict=True))
             # A handful of spots at the rim of the contact may flicker for ever; they carry next to nothing.
             few = _FLICKER * (1 if count < _PATIENCE else 3)
-            if turned <= few * sum(int(h.active.sum()) for h in constraints if h.one_way):
+            if all(_wrong(self.grid, h, u) <= few for h in constraints if h.one_way):
                 return u, rounds, constraints
+            fresh = [let_go(self.grid, h, u) if h.one_way else h for h in constraints]
+            back = sum(int((b.active & ~a.active).sum()) for a, b in zip(constraints, fresh, strict=True))
+            away = sum(int((a.active & ~b.active).sum()) for a, b in zip(constraints, fresh, strict=True))
+            if leap and back > 0.1 * away:  # too far: from where it leapt, half as far
+                most = leap / 2
+                leap, (constraints, fresh) = most, origin
+            elif back <= 0.1 * away:
+                leap = max(2 * leap, cell)
+            else:
+                leap = 0.0
+            leap = min(leap, most) if most > 0.5 * cell else 0.0
+            if leap:
+                # Glued ground hides what lifts off beyond the next few cells: leap ahead; too far is seen at once.
+                origin = constraints, fresh
+                fresh = [_leapt(a, b, leap) if a.one_way else b for a, b in zip(constraints, fresh, strict=True)]
             constraints = fresh
-            size = float(np.ptp(self.grid.points, axis=0).max())
             conditions.refuse_if_loose([*constraints, *driven], size, "Under this load it lifts off, and then")
         raise NotSettled(f"Where the part rests on its pins and walls was not settled in {_MOST} tries.")
 
 
 def let_go(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> conditions.Constraint:
     """A pin or a wall presses only where the part comes towards it."""
+    return replace(h, active=_toward(grid, h, u) > 0)
+
+
+def _toward(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> Array:
     assert h.along is not None
-    toward = np.einsum("sd,sd->s", conditions.moved(grid, h, u), h.along) > 0
-    return replace(h, active=toward)
+    return np.asarray(np.einsum("sd,sd->s", conditions.moved(grid, h, u), h.along))
+
+
+def _wrong(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> float:
+    """The force that is wrong, pulls where it acts and what pushes into it where it does not, as a share of all."""
+    each = _toward(grid, h, u) * h.spots.area
+    wrong = float(-each[h.active & (each < 0)].sum() + each[~h.active & (each > 0)].sum())
+    return wrong / max(float(np.abs(each[h.active]).sum()), 1e-300) if wrong else 0.0
+
+
+def _leapt(was: conditions.Constraint, now: conditions.Constraint, reach: float) -> conditions.Constraint:
+    """Let go also within ``reach`` mm of what was let go."""
+    gone = was.active & ~now.active
+    if not gone.any() or not now.active.any():
+        return now
+    near = cKDTree(was.spots.points[gone]).query(now.spots.points, distance_upper_bound=reach)[0] < reach
+    rest = now.active & ~near
+    return replace(now, active=rest) if rest.any() else now
 
 
 def acting_as(h: conditions.Constraint, points: Array, pushes: np.ndarray) -> conditions.Constraint:
