@@ -110,7 +110,8 @@ def test_loads_solved_together_are_those_solved_alone() -> None:
     for k, f in enumerate(forces):
         alone = solving.strength(part, beam_duty(f), *at, exactly=True).field
         scale = np.abs(alone.stress[0]).max()
-        assert np.abs(together.stress[k] - alone.stress[0]).max() < 1e-5 * scale
+        solved = [f.stress[:, : len(f.points) - len(f.rules)] for f in (together, alone)]
+        assert np.abs(solved[0][k] - solved[1][0]).max() < 1e-5 * scale
         assert together.cases[k].displacement == pytest.approx(alone.cases[0].displacement, abs=1e-6)
 
 

@@ -31,6 +31,7 @@ _SCREW_ROOM = 90.0  # mm2 of joint that one takes
 _LEVELS = 14
 _LEAST_AREA = 20.0  # mm2
 _WORTH = 0.12  # a smaller gain is not worth a joint
+_JOINT = 0.1  # of a gain that the widest joint costs
 
 
 @dataclass(frozen=True)
@@ -96,8 +97,12 @@ def cut_plans(
                 plan = _plan(part, s, solid, n, res, k, glued[:, k], bed)
                 if plan is not None:
                     found.append(plan)
-    gains = [p for p in found if _gain(p, whole, s.target) > _WORTH]
-    gains.sort(key=lambda p: -_gain(p, whole, s.target))
+    widest = max((p.area for p in found), default=1.0)
+    worth = [(_gain(p, whole, s.target), p) for p in found]
+    # Of two that gain alike the smaller joint: less to glue and to make flat.
+    gains = [
+        p for _, p in sorted(((_JOINT * p.area / widest - g, p) for g, p in worth if g > _WORTH), key=lambda w: w[0])
+    ]
     out: list[CutPlan] = []
     for p in gains:
         # One of each direction says more than three neighbours.

@@ -23,6 +23,7 @@ class Pattern:
     note: str
 
 
+_OPEN, _FULL = 0.5, 0.97  # share up to which lines stand free, and from which they touch on both sides
 PATTERNS: dict[str, Pattern] = {
     "grid": Pattern((1.0, 1.0), (0.5, 1.0), 2.0, 1.0, "upright walls; stiff along the build"),
     "gyroid": Pattern((0.6, 1.6), (0.6, 1.6), 2.0, 0.8, "even in every direction, crosses no line"),
@@ -34,17 +35,20 @@ PATTERNS: dict[str, Pattern] = {
 
 
 def stiffness_share(pattern: str, density: float) -> float:
-    """Modulus of the infill over the solid's, the weaker of along and across.
+    """Modulus of the infill over the solid's, the weaker of along and across; from half full on it closes up, and where
+    the lines touch on both sides it is as the solid.
 
     >>> stiffness_share("grid", 1.0)
     1.0
     >>> stiffness_share("triangles", 0.3) < 0.3
     True
     """
-    if density >= 1:
+    if density >= _FULL:
         return 1.0
     p = PATTERNS[pattern]
-    return float(min(p.along[0] * density ** p.along[1], p.across[0] * density ** p.across[1]))
+    open_ = min(p.along[0] * density ** p.along[1], p.across[0] * density ** p.across[1])
+    closed = max((density - _OPEN) / (_FULL - _OPEN), 0.0) ** 2
+    return float(min(open_ + closed * (1 - open_), density))
 
 
 def line_spacing(pattern: str, density: float, line: float) -> float:

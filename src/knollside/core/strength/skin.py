@@ -37,12 +37,12 @@ class Skin:
 
 
 def skin_of(recipe: Recipe, direction: tuple[float, float, float] | None = None) -> Skin | None:
-    """The shell a recipe makes; None for a solid one (100 % infill is one solid)."""
-    if recipe.infill >= 1.0:
+    """The shell a recipe makes; None for a solid one (its lines touch on both sides)."""
+    core = stiffness_share(recipe.pattern, recipe.infill)
+    if core >= 1.0:
         return None
     walls = recipe.walls * recipe.line_width
     h = recipe.layer_height
-    core = stiffness_share(recipe.pattern, recipe.infill)
     return Skin(walls, recipe.tops * h, core, direction, recipe.bottoms * h)
 
 

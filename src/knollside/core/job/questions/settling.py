@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import ClassVar
@@ -12,13 +13,14 @@ from knollside.core.job.answer import CELLS, moved_corners
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.strength import Rank, RankedOrientations, StrengthOf, strength_question
-from knollside.core.lay.orientations import WEIGHTS, steadied, weighed
+from knollside.core.lay.orientations import WEIGHTS, RatedOrientation, steadied, weighed
 from knollside.core.material.cards import Material
 from knollside.core.model import (
     DesignCase,
     Range,
     Recipe,
     Refused,
+    same_direction,
 )
 from knollside.core.strength.discretisation import (
     MOVED,
@@ -42,6 +44,8 @@ from knollside.core.strength.strength import Strength
 from knollside.core.strength.zoom import Closeness, look_closely, may_have
 
 _NET = 600  # directions for which places are weighed
+_SMALL = 20_000  # cells on which a way's own shell is held against one alike all round
+_LIKELY = 8  # ways of which that is asked
 
 Vec = tuple[float, float, float]
 
@@ -136,6 +140,51 @@ class Buckles(Question[Stability]):
         return replace(least, points=corners, shape=moved_corners(part.mesh, least.points, least.shape))
 
 
+@dataclass(frozen=True, eq=False)
+class OwnShells(Question[tuple[float, ...]]):
+    """Of some ways what their own tops, bottoms and walls make of the reserve that a shell alike all round gives: the
+    ratio of two solves on a small grid; not a number where it could not be solved."""
+
+    strength: StrengthOf
+    directions: tuple[Vec, ...]
+    kept: ClassVar[int] = 4
+
+    def answer(self, ask: Answerer) -> tuple[float, ...]:
+        small = self.strength.plain()
+        small = replace(small, solve=replace(small.solve, cells=_SMALL, exactly=True))
+        if skin_of(small.recipe) is None:
+            return (1.0,) * len(self.directions)
+        share = 1 / (len(self.directions) + 1)
+        try:
+            alike = ask(small, 0.0, share)
+        except Refused:
+            return (math.nan,) * len(self.directions)
+        every = rate(alike.field, alike.limits, np.array(self.directions)).reserve
+        out = []
+        for i, (direction, plain) in enumerate(zip(self.directions, every, strict=True)):
+            ask.tick((i + 1) * share, "with the tops and walls of each way")
+            own = ask(small.printed(small.recipe, direction), (i + 1) * share, (i + 2) * share)
+            out.append(float(rate(own.field, own.limits, np.array([direction])).reserve[0]) / float(plain))
+        return tuple(out)
+
+
+def shelled(ranked: RankedOrientations, directions: tuple[Vec, ...], ratios: tuple[float, ...]) -> RankedOrientations:
+    """The ways with what their own shells make of their reserves; a third of that change, or ``UNCHECKED`` where it
+    is not known, goes into the range."""
+
+    def told(w: RatedOrientation) -> RatedOrientation:
+        ratio = next((r for d, r in zip(directions, ratios, strict=True) if same_direction(d, w.direction)), math.nan)
+        if ratio == 1.0:
+            return w
+        known = math.isfinite(ratio) and ratio > 0
+        reserve = w.reserve.times(ratio) if known else w.reserve
+        doubt = abs(math.log(ratio)) / 3 if known else UNCHECKED
+        return replace(w, reserve=widened(reserve, doubt))
+
+    ranking = replace(ranked.ranking, every=tuple(told(w) for w in ranked.ranking.every))
+    return replace(ranked, ranking=weighed(ranking, WEIGHTS[ranking.purpose]))
+
+
 def doubted(ranked: RankedOrientations, share: Callable[[Vec], float]) -> RankedOrientations:
     """The ways with the grid's own doubt, ``share`` of each direction, in their ranges, in the order these give."""
     ranking = ranked.ranking
@@ -170,7 +219,13 @@ class Settle(Question[Settled]):
         grid = ask(Grids(self.rank.strength, tuple(w.direction for w in first.ranking.orientations)), 0.4, 0.8)
         stability = ask(Buckles(self.rank.strength.plain()), 0.8, 0.9)
         rank = replace(self.rank, strength=self.rank.strength.upon(grid))
-        ranked = doubted(ask(rank, 0.9, 1.0), grid.share)
+        ranked = doubted(ask(rank, 0.9, 0.92), grid.share)
+        if skin_of(self.rank.strength.recipe) is not None:
+            likely = tuple(
+                w.direction for w in weighed(ranked.ranking, WEIGHTS[ranked.ranking.purpose], _LIKELY).orientations
+            )
+            ratios = ask(OwnShells(self.rank.strength, likely), 0.92, 1.0)
+            ranked = shelled(ranked, likely, ratios)
         part = ask(self.rank.strength.solve.part)
         ranking = steadied(part.mesh, part.features, ranked.ranking, stability)
         return Settled(replace(ranked, ranking=ranking), grid, stability)
