@@ -31,17 +31,18 @@ from knollside.core.model import (
     SlidingFixture,
 )
 from knollside.core.strength.field import Medium, solve
-from knollside.core.strength.hand_rules import HandRule, Nominal, by_hand
+from knollside.core.strength.hand_rules import Nominal, by_hand
+from knollside.core.strength.rules import Rule
 
 SOLID = Recipe(infill=1.0)
 COS, SIN = math.cos(math.radians(40)), math.sin(math.radians(40))
 
 
-def rules(part: Mesh, held: tuple[Fixture, ...], load: Load, recipe: Recipe = SOLID) -> dict[HandRule, list[Nominal]]:
+def rules(part: Mesh, held: tuple[Fixture, ...], load: Load, recipe: Recipe = SOLID) -> dict[Rule, list[Nominal]]:
     case = DesignCase(fixtures=held, cases=(LoadCase(name="a", loads=(load,)),))
     features = find_features(part)
     field = solve(part, features, case, Medium(2000.0), 3000)
-    out: dict[HandRule, list[Nominal]] = {}
+    out: dict[Rule, list[Nominal]] = {}
     for r in by_hand(part, features, case, field.cases, recipe):
         out.setdefault(r.rule, []).append(r)
     return out
@@ -62,7 +63,7 @@ HELD = (FixedFixture(at=(0, 12, 3)),)
 @pytest.mark.parametrize("edge", [8.0, 12.0])
 def test_a_lug_with_a_square_end(edge: float) -> None:
     found = rules(strap(edge), HELD, BearingLoad(at=(85 - edge, 12, 3), force_N=(120, 0, 0)))
-    net, shear, bearing = (found[r][0] for r in (HandRule.NET_SECTION, HandRule.SHEAR_OUT, HandRule.BEARING))
+    net, shear, bearing = (found[r][0] for r in (Rule.NET_SECTION, Rule.SHEAR_OUT, Rule.BEARING))
     assert net.stress == pytest.approx([120 / (14 * 6), 0, 0, 0, 0, 0], abs=0.02)
     plane = (edge - 5 * COS) * 6
     assert abs(shear.stress[5]) == pytest.approx(120 / (2 * plane), rel=0.01)
@@ -74,25 +75,25 @@ def test_a_lug_with_a_square_end(edge: float) -> None:
 def test_a_lug_with_a_round_end() -> None:
     found = rules(strap(12.0, True), HELD, BearingLoad(at=(73, 12, 3), force_N=(120, 0, 0)))
     plane = (math.sqrt(12**2 - (5 * SIN) ** 2) - 5 * COS) * 6
-    assert abs(found[HandRule.SHEAR_OUT][0].stress[5]) == pytest.approx(120 / (2 * plane), rel=0.01)
+    assert abs(found[Rule.SHEAR_OUT][0].stress[5]) == pytest.approx(120 / (2 * plane), rel=0.01)
 
 
 def test_pushed_into_the_part_only_the_wall_of_the_hole_is_pressed() -> None:
     found = rules(strap(12.0), HELD, BearingLoad(at=(63, 12, 3), force_N=(-120, 0, 0)))
-    assert HandRule.BEARING in found and HandRule.SHEAR_OUT not in found and HandRule.NET_SECTION not in found
+    assert Rule.BEARING in found and Rule.SHEAR_OUT not in found and Rule.NET_SECTION not in found
 
 
 def test_a_pin_that_carries_the_part_tears_the_same_planes() -> None:
     held = PinFixture(at=(73, 12, 3)), SlidingFixture(at=(40, 12, 0)), SlidingFixture(at=(40, 0, 3))
     found = rules(strap(12.0), held, ForceLoad(at=(0, 12, 3), force_N=(-120, 0, 0)))
     plane = (12 - 5 * COS) * 6
-    assert abs(found[HandRule.SHEAR_OUT][0].stress[5]) == pytest.approx(120 / (2 * plane), rel=0.02)
+    assert abs(found[Rule.SHEAR_OUT][0].stress[5]) == pytest.approx(120 / (2 * plane), rel=0.02)
 
 
 def test_walls_and_infill_fill_less_of_a_lug() -> None:
     hollow = Recipe(walls=2, line_width=0.5, infill=0.2, pattern="grid")
     load = BearingLoad(at=(73, 12, 3), force_N=(120, 0, 0))
-    solid, thin = (rules(strap(12.0), HELD, load, r)[HandRule.NET_SECTION][0].stress[0] for r in (SOLID, hollow))
+    solid, thin = (rules(strap(12.0), HELD, load, r)[Rule.NET_SECTION][0].stress[0] for r in (SOLID, hollow))
     # Each side of the hole is 7 mm: two walls of a mm, and a little of what lies between.
     assert 120 / (2 * 6 * 3.4) < thin < 120 / (2 * 6 * 2.0)
     assert solid == pytest.approx(120 / (14 * 6), rel=0.01)
@@ -105,14 +106,14 @@ def test_a_head_presses_its_ring_and_may_be_pulled_through() -> None:
     held = ScrewFixture(at=(42.5, 15, 2), head_mm=10)
     found = rules(plate, (held,), ForceLoad(at=(10, 15, 4), force_N=(0, 0, 50)))
     ring = math.pi / 4 * (10**2 - 5**2)
-    assert found[HandRule.HEAD][0].stress == pytest.approx([0, 0, -50 / ring, 0, 0, 0], abs=1e-3)
-    through = found[HandRule.PULLED_THROUGH][0].stress
+    assert found[Rule.HEAD][0].stress == pytest.approx([0, 0, -50 / ring, 0, 0, 0], abs=1e-3)
+    through = found[Rule.PULLED_THROUGH][0].stress
     assert np.abs(through).max() == pytest.approx(50 / (math.pi * 10 * 4), rel=1e-3)
 
 
 def test_the_section_at_a_hold_bends_as_a_beam() -> None:
     found = rules(box(60, 8, 10), (FixedFixture(at=(0, 4, 5)),), ForceLoad(at=(60, 4, 5), force_N=(40, 0, -20)))
-    each = sorted(found[HandRule.ROOT], key=lambda r: r.at[2])
+    each = sorted(found[Rule.ROOT], key=lambda r: r.at[2])
     bending, pull = 6 * 20 * 60 / (8 * 10**2), 40 / 80
     assert each[0].stress == pytest.approx([pull - bending, 0, 0, 0, 0, 0], abs=0.02)
     assert each[2].stress == pytest.approx([pull + bending, 0, 0, 0, 0, 0], abs=0.02)

@@ -12,7 +12,7 @@ from knollside.core.lay.candidates import candidates, is_new, lies_flat, net_max
 from knollside.core.lay.stability import Footing, Standing, fitting, footing, standing
 from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe, Weighed, same_direction
 from knollside.core.strength.field import StressField
-from knollside.core.strength.rating import MODES, Ratings, rate, sphere
+from knollside.core.strength.rating import Ratings, mode_words, rate, sphere
 from knollside.core.strength.stability import Stability
 from knollside.core.strength.strength import Strength
 
@@ -279,7 +279,7 @@ def _describe(
     height = float(at @ n - (mesh.vertices[mesh.used] @ n).min())
     name = near_feature(mesh, features, at)
     rule = field.rule(int(rated.point[i]))
-    mode = rule or MODES[rated.mode[i]]
+    mode = mode_words(field, int(rated.point[i]), int(rated.mode[i]))
     case = field.cases[rated.case[i]].name
     verb = {
         0: f"{case} pulls the layers apart",
@@ -289,7 +289,7 @@ def _describe(
         4: f"{case} makes it yield",
     }[int(rated.mode[i])]
     if rule is not None:
-        verb = f"{case}: {rule}, by hand"
+        verb = f"{case}: {rule.words}{', by hand' if rule.by_hand else ''}"
     reason = f"{verb[0].upper()}{verb[1:]} at {height:.0f} mm, {name}."
     a, b, c = (float(v) for v in n)
     return RatedOrientation(

@@ -23,6 +23,7 @@ class Pattern:
     note: str
 
 
+_E_OVER_STRENGTH = 40.0  # of common filaments
 _OPEN, _FULL = 0.5, 0.97  # share up to which lines stand free, and from which they touch on both sides
 PATTERNS: dict[str, Pattern] = {
     "grid": Pattern((1.0, 1.0), (0.5, 1.0), 2.0, 1.0, "upright walls; stiff along the build"),
@@ -47,6 +48,30 @@ def stiffness_share(pattern: str, density: float) -> float:
         return 1.0
     p = PATTERNS[pattern]
     open_ = min(p.along[0] * density ** p.along[1], p.across[0] * density ** p.across[1])
+    closed = max((density - _OPEN) / (_FULL - _OPEN), 0.0) ** 2
+    return float(min(open_ + closed * (1 - open_), density))
+
+
+def strength_share(pattern: str, density: float) -> float:
+    """Strength of the infill over the solid's, the weaker of along and across: what stretches by its density (C r),
+    what bends by less (0.5 r^1.5, in the layer of a honeycomb 0.5 r^2), upright walls at most what buckles between
+    two crossings, 3.6 E (t / l)^2 (Gibson and Ashby 1997; a plate held at four sides). Typical until measured.
+
+    >>> strength_share("grid", 1.0), round(strength_share("grid", 0.3), 3)
+    (1.0, 0.15)
+    """
+    if density >= _FULL:
+        return 1.0
+    p = PATTERNS[pattern]
+    stands = min(1.0, 3.6 * _E_OVER_STRENGTH * (density / p.families) ** 2)
+    open_ = {
+        "grid": 0.5 * density * stands,
+        "triangles": 0.333 * density * stands,
+        "honeycomb": min(density * stands, 0.5 * density**2),
+        "gyroid": 0.5 * density**1.5,
+        "cubic": 0.33 * density * stands,
+        "lines": min(0.35 * density**2, 0.5 * density * stands),
+    }[pattern]
     closed = max((density - _OPEN) / (_FULL - _OPEN), 0.0) ** 2
     return float(min(open_ + closed * (1 - open_), density))
 

@@ -20,6 +20,7 @@ from knollside.core.strength.rims import fan, inner_edges
 from knollside.core.strength.skin import Skin, cell_scale, level_scale
 from knollside.core.strength.spots import Spots, sample_graded
 
+_PURE = 1.02  # times the infill's own stiffness: no more of the shell is in such a cell
 _CLEAR = 0.98  # of half the critical distance: nearer to an inner edge the stress has no bound
 
 
@@ -80,6 +81,13 @@ class PlainBody:
         unsure = np.zeros(len(judged.points))
         unsure[mine] = apart / np.maximum(size, 1e-12 + 1e-3 * size.max(initial=0))
         return stress, unsure
+
+    def core(self, u: Array, share: float) -> tuple[Array, Array, Array]:
+        """Middles (n, 3) of whole cells of infill, their volume, and the stress (k, n, 6) of solid strained so."""
+        mine = np.flatnonzero((self.grid.filled > 0.9) & (self.scale <= _PURE * share))
+        values = recover.sample_stress(self.grid, self.element, u).values[mine].mean(axis=1)
+        found = values.reshape(len(mine), len(u), 6).transpose(1, 0, 2)
+        return self.grid.centres[mine], np.full(len(mine), float(self.grid.size.prod())), found
 
     def at(self, u: Array, spots: Array) -> Array:
         """Stress (k, p, 6) at any places."""
@@ -153,6 +161,19 @@ class GradedBody:
     def read(self, u: Array, judged: Judged) -> tuple[Array, Array]:
         stress = graded_read.stress_on(self.grid, self.elements, self.scales, u, judged.points, judged.level)
         return stress, np.zeros(len(judged.points))
+
+    def core(self, u: Array, share: float) -> tuple[Array, Array, Array]:
+        """As of a plain body, each leaf of infill."""
+        places, volume, found = [], [], []
+        ends = 3 * self.grid.offsets
+        for k, (v, scale) in enumerate(zip(self.grid.levels, self.scales, strict=True)):
+            mine = np.flatnonzero((v.fill > 0.9) & (scale <= _PURE * share) & ~v.refined)
+            part = np.ascontiguousarray(u[:, ends[k] : ends[k + 1]])
+            values = recover.sample_stress(v, self.elements[k], part).values[mine].mean(axis=1)
+            places.append(self.grid.origin + (v.places[mine] + 0.5) * v.size)
+            volume.append(np.full(len(mine), float(v.size.prod())))
+            found.append(values.reshape(len(mine), len(u), 6).transpose(1, 0, 2))
+        return np.vstack(places), np.concatenate(volume), np.concatenate(found, axis=1)
 
     def at(self, u: Array, spots: Array) -> Array:
         level = graded_read.reading_level(self.grid, spots)

@@ -10,6 +10,7 @@ import numpy as np
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, DesignCase, Feature, Mesh, Range, Recipe, Refused, same_direction
 from knollside.core.strength.field import Medium, StressField, Tick, solve
+from knollside.core.strength.hollow import hollow_of
 from knollside.core.strength.hot_spots import hot_spots
 from knollside.core.strength.mesh_size import WallDepth, wall_at
 from knollside.core.strength.rating import rate
@@ -152,7 +153,7 @@ def solve_layered(
     """One way with Ez/E = 0.85 and the shell that way makes."""
     n = np.asarray(direction, float)
     skin = skin_of(recipe, direction)
-    medium = Medium(field.modulus, skin=skin, layers=(ACROSS, n))
+    medium = Medium(field.modulus, skin=skin, layers=(ACROSS, n), hollow=hollow_of(recipe, limits[0].table.value))
     # On the same cells, as close as the way was looked at before.
     again = solve(mesh, features, design_case, medium, CellSize(field.asked), tick, sizing=field.sizing)
     quick = float(rate(field, limits, n[None]).reserve[0])

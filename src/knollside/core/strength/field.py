@@ -23,6 +23,8 @@ from knollside.core.strength.bodies import Body, GradedBody, Judged, PlainBody
 from knollside.core.strength.element import isotropic, layered
 from knollside.core.strength.graded import Graded, Sizing
 from knollside.core.strength.grid import Grid
+from knollside.core.strength.hollow import Hollow, with_hollow
+from knollside.core.strength.rules import Rule
 from knollside.core.strength.set_out import CellSize, SetOut, set_out
 from knollside.core.strength.setups import SetUps, acting_as
 from knollside.core.strength.skin import Skin
@@ -84,8 +86,8 @@ class StressField:
     ``excluded`` marks points at an idealised hold or load edge, ``volume`` (n,) is what an inner one stands for,
     mm3, ``unsure`` (n,) by what share a reading changes with the fit, ``rims`` (r, 3) lines where holds end; ``cell``
     is the largest cell side, mm, ``sizing`` where cells are smaller; ``balance_error`` the force and moment left
-    over, as a share of the loads; ``modulus`` what the displacements were computed with; ``rules`` the words of
-    the last points, whose stress was worked out by hand.
+    over, as a share of the loads; ``modulus`` what the displacements were computed with; ``rules`` (r,) the numbers
+    of the :class:`Rule` that each of the last points is judged by.
     """
 
     points: Array
@@ -109,12 +111,12 @@ class StressField:
     probes: Array
     probed: Array  # (k, p, 9): displacement mm, then stress MPa
     sizing: Sizing | None
-    rules: tuple[str, ...] = ()
+    rules: Ints
 
-    def rule(self, point: int) -> str | None:
-        """The words of a point worked out by hand; None for one that was solved."""
+    def rule(self, point: int) -> Rule | None:
+        """What a point is judged for besides the stress of the solid; None for a plain one."""
         last = point - len(self.points) + len(self.rules)
-        return self.rules[last] if last >= 0 else None
+        return Rule(int(self.rules[last])) if last >= 0 else None
 
     def cell_at(self, at: Array) -> float:
         """The size of the cells around a place, mm."""
@@ -132,12 +134,14 @@ class StressField:
 @dataclass(frozen=True)
 class Medium:
     """What the part is made of, as a solve sees it: ``modulus`` MPa in the layer; ``skin`` blends walls and infill
-    into the cells; ``layers`` = (Ez/E, build direction) for the layered re-solve."""
+    into the cells; ``layers`` = (Ez/E, build direction) for the layered re-solve; ``hollow``
+    what fails besides of a shell over infill."""
 
     modulus: float
     poisson: float = POISSON
     skin: Skin | None = None
     layers: tuple[float, Array] | None = None
+    hollow: Hollow | None = None
 
 
 def solve(
@@ -177,6 +181,8 @@ def solve(
     answers, balance = _answers(laid, moved, actives, medium.modulus)
     say(0.90, "reading the stress")
     stress, unsure = body.read(np.array(moved), judged)
+    judged, stress, rules = with_hollow(body, judged, stress, np.array(moved), medium)
+    nothing = np.zeros(len(rules))
     spots = probe_spots(work, probes) if probes is not None else np.zeros((0, 3))
     probed = _probed(body, moved, spots)
     say(0.95, "stress done")
@@ -184,9 +190,9 @@ def solve(
         judged.points,
         judged.normals,
         stress,
-        excluded,
+        np.concatenate([excluded, nothing > 0]),
         judged.volume,
-        unsure,
+        np.concatenate([unsure, nothing]),
         laid.rims,
         answers,
         body.grid.points,
@@ -202,6 +208,7 @@ def solve(
         spots,
         probed,
         sizing,
+        rules,
     )
 
 

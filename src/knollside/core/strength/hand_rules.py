@@ -9,7 +9,6 @@ off the load, bearing on the hole's diameter (F. P. Cozzone, M. A. Melcon, F. M.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from enum import Enum
 
 import numpy as np
 
@@ -30,6 +29,7 @@ from knollside.core.model import (
     WeightLoad,
 )
 from knollside.core.strength.field import CaseAnswer, StressField
+from knollside.core.strength.rules import Rule
 from knollside.core.strength.set_out import place_feature
 
 _HEIGHTS = 5  # along a hole, where the material around it is measured
@@ -38,23 +38,12 @@ _LUG = 4.0  # diameters from hole to edge, beyond which what lies ahead of the p
 _INTO = 1e-3  # mm into the material, where a ray starts
 
 
-class HandRule(Enum):
-    """A stress worked out by hand, in the words it is told in."""
-
-    NET_SECTION = "torn through beside the hole"
-    SHEAR_OUT = "hole torn out to the edge"
-    BEARING = "wall of the hole crushed"
-    HEAD = "crushed under the screw's head"
-    PULLED_THROUGH = "screw's head pulled through"
-    ROOT = "broken off at the hold"
-
-
 @dataclass(frozen=True)
 class Nominal:
     """One stress worked out by hand: the ``rule``, its place, the number of the load case, and the stress (6,) MPa of
     the solid, order xx yy zz yz zx xy."""
 
-    rule: HandRule
+    rule: Rule
     at: Array
     case: int
     stress: Array
@@ -117,7 +106,7 @@ def with_rules(field: StressField, rules: tuple[Nominal, ...]) -> StressField:
         excluded=np.concatenate([field.excluded, nothing > 0]),
         volume=np.concatenate([field.volume, nothing]),
         unsure=np.concatenate([field.unsure, nothing]),
-        rules=tuple(r.rule.value for r in rules),
+        rules=np.concatenate([field.rules, [int(r.rule) for r in rules]]),
     )
 
 
@@ -151,7 +140,7 @@ def _lug(mesh: Mesh, hole: Feature, force: Array, number: int, walls: _Walls) ->
         """Material along ``along`` from the hole's wall, on the side ``toward``, at each height."""
         return way_out(mesh, middles + (radius + _INTO) * toward, np.tile(along, (_HEIGHTS, 1)))
 
-    out = [_stress(HandRule.BEARING, hole, number, -size / (hole.diameter * hole.length), ahead, ahead, radius * ahead)]
+    out = [_stress(Rule.BEARING, hole, number, -size / (hole.diameter * hole.length), ahead, ahead, radius * ahead)]
     edge = measured(ahead, ahead)
     if not float(np.median(edge)) < _LUG * hole.diameter:
         return out
@@ -160,9 +149,9 @@ def _lug(mesh: Mesh, hole: Feature, force: Array, number: int, walls: _Walls) ->
     net = sum(float(walls.solid(measured(s * beside, s * beside)).sum()) * slice_mm for s in (-1.0, 1.0))
     if shear > 0:
         turned = size / shear
-        out.append(_stress(HandRule.SHEAR_OUT, hole, number, turned, ahead, beside, radius * planes[1]))
+        out.append(_stress(Rule.SHEAR_OUT, hole, number, turned, ahead, beside, radius * planes[1]))
     if net > 0:
-        out.append(_stress(HandRule.NET_SECTION, hole, number, size / net, ahead, ahead, radius * beside))
+        out.append(_stress(Rule.NET_SECTION, hole, number, size / net, ahead, ahead, radius * beside))
     return out
 
 
@@ -178,8 +167,8 @@ def _head(hole: Feature, screw: ScrewFixture, force: Array, number: int) -> list
     end = 0.5 * hole.length * axis + 0.25 * (head + hole.diameter) * out_way
     cut = 0.5 * head * out_way
     return [
-        _stress(HandRule.HEAD, hole, number, -pull / ring, axis, axis, end),
-        _stress(HandRule.PULLED_THROUGH, hole, number, pull / (np.pi * head * hole.length), axis, out_way, cut),
+        _stress(Rule.HEAD, hole, number, -pull / ring, axis, axis, end),
+        _stress(Rule.PULLED_THROUGH, hole, number, pull / (np.pi * head * hole.length), axis, out_way, cut),
     ]
 
 
@@ -207,14 +196,14 @@ def _root(mesh: Mesh, flat: Feature, answer: CaseAnswer, mine: np.ndarray, numbe
     out = []
     for k in {int(each.argmax()), int(each.argmin())}:
         place = middle + outline[k] @ frame
-        out.append(Nominal(HandRule.ROOT, place, number, _tensor(float(each[k]), normal, normal)))
+        out.append(Nominal(Rule.ROOT, place, number, _tensor(float(each[k]), normal, normal)))
     size = float(np.linalg.norm(shear))
     if size > 1e-9:
-        out.append(Nominal(HandRule.ROOT, middle, number, _tensor(size / total, normal, shear / size)))
+        out.append(Nominal(Rule.ROOT, middle, number, _tensor(size / total, normal, shear / size)))
     return out
 
 
-def _stress(rule: HandRule, hole: Feature, number: int, size: float, one: Array, two: Array, off: Array) -> Nominal:
+def _stress(rule: Rule, hole: Feature, number: int, size: float, one: Array, two: Array, off: Array) -> Nominal:
     return Nominal(rule, np.asarray(hole.centre) + off, number, _tensor(size, one, two))
 
 

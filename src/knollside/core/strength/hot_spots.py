@@ -12,7 +12,7 @@ from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Mesh
 from knollside.core.strength.field import StressField
 from knollside.core.strength.grid import choose_size, make_grid
-from knollside.core.strength.rating import MODES, rate, rate_points
+from knollside.core.strength.rating import mode_words, rate, rate_points
 
 PLACES = 5
 
@@ -61,7 +61,7 @@ def hot_spots(
             HotSpot(
                 (x, y, z),
                 float(found.reserve[p]),
-                field.rule(int(p)) or MODES[int(found.mode[p])],
+                mode_words(field, int(p), int(found.mode[p])),
                 field.cases[case].name,
                 case,
                 bool(field.excluded[p]),

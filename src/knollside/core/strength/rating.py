@@ -201,6 +201,12 @@ def _each(s, n, zt, zs, xt, xc, y, part, inside, mode):  # type: ignore[no-untyp
         mode[p] = part_mode if part[p] >= inside[p] else in_mode
 
 
+def mode_words(field: StressField, point: int, mode: int) -> str:
+    """How a judged point goes, for a person."""
+    rule = field.rule(point)
+    return MODES[mode] if rule is None else rule.words
+
+
 @dataclass(frozen=True)
 class PointRatings:
     """For one way, at every judged point: reserve against ``parting`` and in all modes, with the mode and

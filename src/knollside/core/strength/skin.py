@@ -15,6 +15,8 @@ from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
 from knollside.core.strength.spots import Spots, sample_faces
 
+_FLAT = 0.7  # of a normal along the build: tops and bottoms beyond, walls below
+
 
 @dataclass(frozen=True)
 class Skin:
@@ -70,32 +72,45 @@ def level_scale(grid: Graded, k: int, spots: Spots, skin: Skin) -> Array:
 def _shares(
     centres: Array, size: Array, filled: Array, cut: Ints, moments: Array, spots: Spots, asked: Ints, skin: Skin
 ) -> Array:
-    h = float(size.mean())
+    """Shell and core of every cell: tops, bottoms and walls each reach as deep as they do, whatever is nearer."""
     middle = centres.copy()
     if len(cut):
         middle[cut] += filled_spots(moments)[0] * size / 2
+    shell = np.zeros(len(centres))
+    for which, thickness in _kinds(spots, skin):
+        if which.any():
+            some = Spots(spots.points[which], spots.normals[which], spots.area[which])
+            np.maximum(shell, _shell(middle, size, filled, some, asked, thickness), out=shell)
+    least = max(skin.core, 1e-3)
+    return np.asarray(shell + (1 - shell) * least)
+
+
+def _kinds(spots: Spots, skin: Skin) -> list[tuple[np.ndarray, float]]:
+    """The surface by what is laid under it, with how thick that is, mm."""
+    if skin.direction is None:
+        return [(np.ones(len(spots.points), np.bool_), skin.walls)]
+    up = spots.normals @ np.asarray(skin.direction)
+    bottoms = skin.tops if skin.bottoms is None else skin.bottoms
+    return [(up > _FLAT, skin.tops), (up < -_FLAT, bottoms), (np.abs(up) <= _FLAT, skin.walls)]
+
+
+def _shell(middle: Array, size: Array, filled: Array, spots: Spots, asked: Ints, thickness: float) -> Array:
+    """Share of each cell (n,) within ``thickness`` mm of the surface that the ``spots`` are of."""
+    h = float(size.mean())
     # Regular spots make a balanced tree slow to build; the plain one is quick and as good here.
     tree = cKDTree(spots.points, balanced_tree=False, compact_nodes=False)
     k = min(2, len(spots.points))
-    found, near = np.full((len(middle), k), np.inf), np.zeros((len(middle), k), np.int64)
-    answer = tree.query(middle[asked], k=k, distance_upper_bound=skin.deepest + 2 * h, workers=2)
-    found[asked], near[asked] = (np.asarray(a).reshape(len(asked), k) for a in answer)
-    core = ~np.isfinite(found[:, 0])
-    near = np.where(np.isfinite(found), near, near[:, :1])
-    near[core] = 0
-    away = np.einsum("ckd,ckd->ck", spots.points[near] - middle[:, None, :], spots.normals[near])
+    found, near = tree.query(middle[asked], k=k, distance_upper_bound=thickness + 2 * h, workers=2)
+    found, near = np.asarray(found).reshape(len(asked), k), np.asarray(near).reshape(len(asked), k)
+    within = np.isfinite(found[:, 0])
+    mine = asked[within]
+    near = np.where(np.isfinite(found), near, near[:, :1])[within]
+    away = np.einsum("ckd,ckd->ck", spots.points[near] - middle[mine][:, None, :], spots.normals[near])
     depth = np.abs(away).min(axis=1)  # to the planes of the nearest surface spots
-    best = np.abs(away).argmin(axis=1)
-    normal = spots.normals[near[np.arange(len(near)), best]]
-    depth[core] = np.inf
-    thickness = np.full(len(centres), skin.walls)
-    if skin.direction is not None:
-        up = normal @ np.asarray(skin.direction)
-        bottoms = skin.tops if skin.bottoms is None else skin.bottoms
-        thickness = np.where(up > 0.7, skin.tops, np.where(up < -0.7, bottoms, skin.walls))
+    normal = spots.normals[near[np.arange(len(near)), np.abs(away).argmin(axis=1)]]
     # Width of the cell's filled part along the way to the surface.
     wide = np.abs(normal) @ size
-    wide = np.where(filled < 1, np.minimum(wide, 2 * np.maximum(depth, 0.05 * h)), wide)
-    share = np.clip((thickness - (depth - wide / 2)) / wide, 0.0, 1.0)
-    least = max(skin.core, 1e-3)
-    return np.asarray(share + (1 - share) * least)
+    wide = np.where(filled[mine] < 1, np.minimum(wide, 2 * np.maximum(depth, 0.05 * h)), wide)
+    out = np.zeros(len(middle))
+    out[mine] = np.clip((thickness - (depth - wide / 2)) / wide, 0.0, 1.0)
+    return out

@@ -17,7 +17,7 @@ from knollside.core.job.questions.strength import RankedOrientations
 from knollside.core.job.stated import UP
 from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.model import Orientation, SupportSettings, same_direction
-from knollside.core.strength.rating import MODES, weakest
+from knollside.core.strength.rating import mode_words, weakest
 from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.instruments.orientation_net import MEASURES, LayNet
@@ -124,7 +124,7 @@ class LayStep(Step):
         s = ranked.strength
         found = weakest(s.field, s.limits, np.array(direction))
         case = s.field.cases[found.case].name
-        mode = s.field.rule(found.point) or MODES[found.mode]
+        mode = mode_words(s.field, found.point, found.mode)
         tell(self.note, f"There: {times(found.reserve)}×. {case.capitalize()}: {mode}.")
         self.session.changed.emit()
 

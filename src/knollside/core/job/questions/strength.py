@@ -31,6 +31,7 @@ from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, widened
 from knollside.core.strength.field import POISSON, CaseAnswer, Medium, refuse_unready
 from knollside.core.strength.graded import Sizing
 from knollside.core.strength.hand_rules import by_hand, with_rules
+from knollside.core.strength.hollow import hollow_of
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
 from knollside.core.strength.rating import sphere
 from knollside.core.strength.skin import skin_of
@@ -75,6 +76,7 @@ class Solve(Question[Solved]):
     critical_mm: float
     material: str
     modulus: float
+    pull: float
     poisson: float
     shell: Shell
     direction: Vec | None
@@ -88,7 +90,9 @@ class Solve(Question[Solved]):
     def answer(self, ask: Answerer) -> Solved:
         design_case = DesignCase(fixtures=self.fixtures, cases=self.rows, critical_mm=self.critical_mm)
         probes = np.array(self.probes) if self.probes else None
-        medium = Medium(self.modulus, self.poisson, skin_of(self.shell.recipe(), self.direction))
+        recipe = self.shell.recipe()
+        hollow = hollow_of(recipe, self.pull)
+        medium = Medium(self.modulus, self.poisson, skin_of(recipe, self.direction), hollow=hollow)
         before = self._before(ask)
         return answer.solve_part(
             ask(self.part, 0.0, 0.05),
@@ -198,6 +202,7 @@ def strength_question(
         design_case.critical_mm,
         card.name,
         card.modulus.value,
+        card.pull.value,
         POISSON,
         Shell.of(recipe),
         direction,
