@@ -81,7 +81,7 @@ def test_the_bent_part_follows_the_beam() -> None:
     design_case = pushed((100, 5, 5), (0, 0, -10))
     part = answer.read_part(box(100, 10, 10))
     s = solving.strength(part, design_case, SOLID, PETG, 4000)
-    bend, most, case = answer.bend_of(part, s)
+    bend, most, case = answer.bend_of(part, s.field, "it"), s.field.greatest_movement, s.field.cases[0].name
     tip = 10 * 100**3 / (3 * E * 10**4 / 12) * (1 + 0.6 * 1.35 / 100)
     end = part.mesh.vertices[:, 0] > 99
     assert case == "it" and most == pytest.approx(tip, rel=0.03)

@@ -28,7 +28,7 @@ from knollside.core.job.asked import (
     ask_orientations,
     ask_proof,
 )
-from knollside.core.job.questions.settling import Proved, prove_printed
+from knollside.core.job.questions.settling import Proved, layered_way, prove_printed
 from knollside.core.job.questions.strength import Detail, Why
 from knollside.core.job.slicedcheck import Plan, check_sliced
 from knollside.core.job.stated import Stated
@@ -36,7 +36,6 @@ from knollside.core.material.cards import Material
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
 from knollside.core.model import Range, Recipe, Refused
-from knollside.core.strength.discretisation import solve_layered
 from knollside.foreign.reading import read_toolpath
 
 
@@ -90,8 +89,9 @@ def _strength(args: argparse.Namespace) -> Said:
     o = open_job(args)
     r = rated(o, args)
     orientation, s = chosen(o, r, args), r.strength
-    at = o.facts.mesh, o.facts.features, o.stated.design_case, s.field, s.limits, s.recipe, orientation.direction
-    layered, _ = solve_layered(*at, lambda share, text: None)
+    plain = o.ask(r.question.plain()) if r.grid is not None else s
+    at = o.facts, o.stated.design_case, plain, s, orientation.direction
+    layered = layered_way(*at, lambda share, text: None)
     detail = o.ask(Detail(r.question, o.stated.printer.bed_mm, orientation.direction))
     log = detail.log
     out = {
@@ -154,7 +154,8 @@ def _board(args: argparse.Namespace) -> Said:
             "recipe": recipe_told(o.stated.recipe),
             "reserve": range_told(proved.solved),
             "buckling": buckling_told(proved.stability),
-            "movement_mm": proved.movement,
+            "movement_mm": range_told(proved.movement.mm),
+            "moves_far": proved.moves_far,
         }
     return out
 

@@ -75,6 +75,8 @@ def quality_told(r: Rated) -> Said:
             "cells_chosen": s.mesh_size.why if s.mesh_size is not None else "as asked",
             "iterations": s.field.iterations,
             "greatest_movement_mm": s.field.greatest_movement,
+            "movement_mm": None if s.movement is None else range_told(s.movement.mm),
+            "moves_far": s.moves_far,
             "notes": list(s.field.notes),
         },
     }

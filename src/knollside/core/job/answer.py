@@ -241,11 +241,10 @@ def _overhang_profile(mesh: Mesh, n: Array, recipe: Recipe, count: int) -> Array
     return np.bincount(bins, mesh.areas[steep], minlength=count).astype(float)
 
 
-def bend_of(part: PartFacts, s: Strength) -> tuple[Array, float, str]:
-    """Displacement (v, 3) mm at every mesh corner of the case that moves most, that movement, and the case."""
-    case = max(s.field.cases, key=lambda c: float(np.linalg.norm(c.displacement, axis=1).max()))
-    shift = moved_corners(part.mesh, s.field.grid_points, case.displacement)
-    return shift, float(np.linalg.norm(case.displacement, axis=1).max()), case.name
+def bend_of(part: PartFacts, field: StressField, case: str) -> Array:
+    """Displacement (v, 3) mm at every mesh corner in a load case, short-term and at room heat."""
+    answer = next(c for c in field.cases if c.name == case)
+    return moved_corners(part.mesh, field.grid_points, answer.displacement)
 
 
 def moved_corners(mesh: Mesh, points: Array, shift: Array) -> Array:

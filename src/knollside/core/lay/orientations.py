@@ -13,7 +13,7 @@ from knollside.core.lay.stability import Footing, Standing, fitting, footing, st
 from knollside.core.model import Array, Feature, Mesh, Purpose, Range, Recipe, Weighed, same_direction
 from knollside.core.strength.field import StressField
 from knollside.core.strength.rating import Ratings, mode_words, rate, sphere
-from knollside.core.strength.stability import Stability
+from knollside.core.strength.stability import Stability, steadied_range
 from knollside.core.strength.strength import Strength
 
 NET_DIRECTIONS = 2000
@@ -323,8 +323,9 @@ def steadied(mesh: Mesh, features: tuple[Feature, ...], ranking: Ranking, stabil
 
 def held_to(mesh: Mesh, features: tuple[Feature, ...], w: RatedOrientation, stability: Stability) -> RatedOrientation:
     """A way as ``stability`` leaves it: it buckles before anything breaks, or is as it was."""
+    reserve = steadied_range(w.reserve, stability)
     if w.reserve.low <= stability.reserve.low:
-        return w
+        return replace(w, reserve=reserve)
     at = np.array(stability.place)
     name = near_feature(mesh, features, at)
     height = float(at @ np.array(w.direction) - (mesh.vertices[mesh.used] @ np.array(w.direction)).min())
@@ -332,7 +333,7 @@ def held_to(mesh: Mesh, features: tuple[Feature, ...], w: RatedOrientation, stab
     reason = f"{case[:1].upper()}{case[1:]} buckles it: it gives way sideways, most at {height:.0f} mm, {name}."
     return replace(
         w,
-        reserve=stability.reserve,
+        reserve=reserve,
         mode=BUCKLES,
         place=stability.place,
         place_name=name,

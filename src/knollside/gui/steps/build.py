@@ -33,6 +33,7 @@ from knollside.gui.instruments.widgets import (
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict, no_verdict
 from knollside.gui.steps.buildpages import BuysPage, PinnedPage, RoofsPage, SpiralPage
+from knollside.gui.steps.laypages import moved_words
 from knollside.gui.steps.materialspage import MaterialsPage
 from knollside.gui.steps.tabs import Tabs
 from knollside.store.records import Kind
@@ -348,9 +349,10 @@ class BuildStep(Step):
         far = ""
         if dot is not None and dot.reserve.value > 0:
             far = f" The board's estimate was {abs(v.value / dot.reserve.value - 1) * 100:.0f} % off."
+        moved = f"Solved again with this shell and core; it gives {moved_words(proved.movement)}"
         return Verdict(
             words,
-            f"Solved again with this shell and core; it gives {proved.movement:.1f} mm under the load.{far}",
+            f"{moved}{far} {proved.moves_far}".strip(),
             number=times(v.value),
             unit="×",
             under=(f"{times(v.low)} to {times(v.high)}", f"needed {proved.target:g}"),

@@ -13,6 +13,7 @@ from knollside.core.job.remedies import Remedy
 from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.strength.buckling import FAR
 from knollside.core.strength.discretisation import ACROSS, GridDoubt, Layered
+from knollside.core.strength.movement import Movement
 from knollside.core.strength.stability import Stability
 from knollside.gui.instruments.widgets import Dropdown, button, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
@@ -50,10 +51,7 @@ class PlacesPage(Page):
         if detail is None:
             self.add(label("Take a way first; its weak places are then listed here.", dim=True, wrap=True))
             return
-        self.most.setText(
-            f"{detail.movement:.2g} mm at most, {detail.bending_case}; short-term stiffness, typical. "
-            "Held for weeks it creeps to two or three times that."
-        )
+        self.most.setText(f"{moved_words(detail.movement)} {detail.moves_far}".strip())
         self.add(heading("What would go first", "load at which it goes"))
         if stability is not None:
             self.add(_buckles(stability, load.get(stability.case, 0.0)))
@@ -84,6 +82,12 @@ def _buckles(s: Stability, force: float) -> QWidget:
         return line("Buckles", f"over {FAR * 0.3:.0f}×", "nothing slender carries enough to matter", False)
     at = f"{s.case}, {force * s.reserve.value:.0f} N" if force else s.case
     return line("Buckles, giving way sideways", f"{times(s.reserve.value)}×", at)
+
+
+def moved_words(m: Movement) -> str:
+    """How far it moves, for a person."""
+    then = f" after {m.lasting} in that heat; {m.at_once:.2g} mm at once" if m.lasting else ""
+    return f"{m.mm.value:.2g} mm at most ({m.mm.low:.2g} to {m.mm.high:.2g}), {m.case}{then}; typical."
 
 
 class CuresPage(Page):

@@ -9,7 +9,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from knollside.core.job.answer import CELLS, moved_corners
+from knollside.core.job.answer import CELLS, PartFacts, moved_corners
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.strength import Rank, RankedOrientations, StrengthOf, strength_question
@@ -34,12 +34,13 @@ from knollside.core.strength.discretisation import (
     solve_layered,
     widened,
 )
-from knollside.core.strength.field import Medium
+from knollside.core.strength.field import Medium, Tick
+from knollside.core.strength.movement import Movement
 from knollside.core.strength.places import left_over
 from knollside.core.strength.rating import rate, sphere
 from knollside.core.strength.skin import skin_of
 from knollside.core.strength.slender import buckle
-from knollside.core.strength.stability import Stability, stability_of
+from knollside.core.strength.stability import Stability, stability_of, steadied_range
 from knollside.core.strength.strength import Strength
 from knollside.core.strength.zoom import Closeness, look_closely, may_have
 
@@ -231,6 +232,16 @@ class Settle(Question[Settled]):
         return Settled(replace(ranked, ranking=ranking), grid, stability)
 
 
+def layered_way(
+    part: PartFacts, design_case: DesignCase, plain: Strength, close: Strength, direction: Vec, tick: Tick
+) -> Layered:
+    """One way in layers: what they change on the ``plain`` grid, told of the reserve that the ``close`` one gives."""
+    at = part.mesh, part.features, design_case, plain.field, plain.limits, plain.recipe, direction
+    found, _ = solve_layered(*at, tick)
+    quick = float(rate(close.field, close.limits, np.array([direction])).reserve[0])
+    return replace(found, quick=quick, reserve=found.reserve.times(quick / found.quick))
+
+
 @dataclass(frozen=True, eq=False)
 class Layers(Question[tuple[Layered, ...]]):
     """The first ``count`` ways of the list solved again in layers."""
@@ -242,15 +253,14 @@ class Layers(Question[tuple[Layered, ...]]):
     def answer(self, ask: Answerer) -> tuple[Layered, ...]:
         ranked = ask(self.settle, 0.0, 0.1).ranked
         base = self.settle.rank.strength
-        part, s, out = ask(base.solve.part), ranked.strength, []
+        part, plain, out = ask(base.solve.part), ask(base.plain(), 0.1, 0.15), []
         orientations = ranked.ranking.orientations[: self.count]
         for i, w in enumerate(orientations):
 
             def tell(x: float, t: str, i: int = i) -> None:
-                ask.tick(0.1 + 0.9 * (i + x) / len(orientations), f"way {orientations[i].letter} in layers")
+                ask.tick(0.15 + 0.85 * (i + x) / len(orientations), f"way {orientations[i].letter} in layers")
 
-            at = part.mesh, part.features, base.design_case, s.field, s.limits, s.recipe, w.direction
-            out.append(solve_layered(*at, tell)[0])
+            out.append(layered_way(part, base.design_case, plain, ranked.strength, w.direction, tell))
         return tuple(out)
 
 
@@ -261,7 +271,8 @@ class Proved:
 
     solved: Range
     breaking: Range
-    movement: float
+    movement: Movement
+    moves_far: str
     target: float
     bond_source: str
     withheld: str | None
@@ -282,8 +293,10 @@ class Prove(Question[Proved]):
         s = ask(self.strength.upon(grid))
         rating = rate(s.field, s.limits, np.array([direction]))
         breaking = widened(rating.range_of(0), grid.share(direction))
-        solved = min(breaking, stability.reserve, key=lambda r: r.low)
-        return Proved(solved, breaking, s.field.greatest_movement, s.target, s.card.bond.source, s.withheld, stability)
+        solved = steadied_range(breaking, stability)
+        assert s.movement is not None
+        told = s.movement, s.moves_far
+        return Proved(solved, breaking, *told, s.target, s.card.bond.source, s.withheld, stability)
 
 
 def prove_printed(

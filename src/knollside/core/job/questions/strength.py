@@ -33,6 +33,7 @@ from knollside.core.strength.graded import Sizing
 from knollside.core.strength.hand_rules import by_hand, with_rules
 from knollside.core.strength.hollow import hollow_of
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
+from knollside.core.strength.movement import Movement, movement_of
 from knollside.core.strength.rating import sphere
 from knollside.core.strength.skin import skin_of
 from knollside.core.strength.strength import Strength
@@ -158,7 +159,9 @@ class StrengthOf(Question[Strength]):
         field = mix(found.field, plan)
         rules = by_hand(part.mesh, part.features, self.design_case, field.cases, self.recipe)
         field = with_rules(field, rules)
-        return replace(strength_of(field, self.design_case, self.recipe, self.card), mesh_size=found.mesh_size)
+        s = strength_of(field, self.design_case, self.recipe, self.card)
+        movement = movement_of(field, self.cases, self.card, self.surroundings)
+        return replace(s, mesh_size=found.mesh_size, movement=movement, length=float(part.mesh.size.max()))
 
     def printed(self, recipe: Recipe, direction: Vec | None) -> StrengthOf:
         """The same question of another recipe, with the shell that a way makes."""
@@ -290,8 +293,8 @@ class OrientationDetail:
     places: tuple[HotSpot, ...]
     portions: tuple[Portion, ...]
     bend: Array
-    movement: float
-    bending_case: str
+    movement: Movement
+    moves_far: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -311,4 +314,6 @@ class Detail(Question[OrientationDetail]):
         ask.tick(0.75, "finding what goes first")
         places = hot_spots(s.field, s.limits, n)
         thin = portions(part.mesh, s.field, s.limits, n, sphere(NET_DIRECTIONS)[::4])
-        return OrientationDetail(log, orientation, places, thin, *answer.bend_of(part, s))
+        assert s.movement is not None
+        bend = answer.bend_of(part, s.field, s.movement.case)
+        return OrientationDetail(log, orientation, places, thin, bend, s.movement, s.moves_far)
