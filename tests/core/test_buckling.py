@@ -267,3 +267,14 @@ def test_a_strut_pressed_off_its_middle_breaks_as_the_secant_formula_says() -> N
     s = Stability(euler / load, Range(euler / load, euler / load, euler / load), (), "a", (0, 0, 0), NO, NO)
     left = steadied_range(Range(linear, linear, linear), s)
     assert linear > 2.0 > left.low > 1.2
+
+
+def test_strength_falls_as_much_with_each_tenfold_of_time() -> None:
+    from knollside.core.material.allowables import long_term
+
+    card = MATERIALS["PETG"]
+    at = [long_term(card, 0.01 * 10**k) for k in range(7)]
+    assert at[0].value == 1.0 and long_term(card, 87_600.0).value == pytest.approx(0.33)
+    assert np.diff([r.value for r in at]) == pytest.approx(np.full(6, (0.33 - 1) / math.log10(8.76e6)))
+    assert all(r.low <= r.value <= r.high for r in at)
+    assert long_term(MATERIALS["PLA"], 87_600.0).low == pytest.approx(0.20), "what creeps loses more"

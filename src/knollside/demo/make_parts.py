@@ -42,8 +42,9 @@ def _rounded(points: Sequence[tuple[float, float]], inner: float, outer: float) 
     return shape.offset(outer, round_, circular_segments=64)
 
 
-def hose_arm() -> Solid:
-    """Wall bracket: foot plate on the wall (x = 0), arm along +X, saddle at 120 mm, lip at the end."""
+def hose_arm(corner: float = 0.0) -> Solid:
+    """Wall bracket: foot plate on the wall (x = 0), arm along +X, saddle at 120 mm, lip at the end; its sides meet the
+    plate in corners rounded by ``corner`` mm, sharp ones where that is nothing."""
     profile = [
         (0, 6),
         (8, 6),
@@ -59,7 +60,14 @@ def hose_arm() -> Solid:
         (8, 94),
         (0, 94),
     ]
-    arm = m3.Manifold.extrude(_rounded(profile, 5.0, 2.0), 26).rotate((90, 0, 0)).translate((0, 13, 0))
+    side = _rounded(profile, 5.0, 2.0)
+    arm = m3.Manifold.extrude(side, 26).rotate((90, 0, 0)).translate((0, 13, 0))
+    if corner > 0:
+        wide = m3.Manifold.extrude(side, 26 + 2 * corner).rotate((90, 0, 0)).translate((0, 13 + corner, 0))
+        for y in (-1, 1):
+            low, high = sorted((13 * y, (13 + corner) * y))
+            hollow = _rod(2 * corner, 200, 96).translate((8 + corner, (13 + corner) * y, -50))
+            arm += (_box(7, 8 + corner, low, high, -50, 150) - hollow) ^ wide
     saddle = _along_y(_rod(22, 40, 96)).translate((120, -20, 89))
     window = m3.Manifold.extrude(_rounded([(26, 44), (26, 74), (62, 76), (66, 58)], 0.01, 5.0), 40)
     window = window.rotate((90, 0, 0)).translate((0, 20, 0))
@@ -199,6 +207,7 @@ def union_nut() -> Solid:
 
 MAKERS = {
     "hose-arm": hose_arm,
+    "hose-arm-rounded": lambda: hose_arm(3.0),
     "vent-hinge": vent_hinge,
     "m6-knob": m6_knob,
     "label-plate": label_plate,

@@ -103,7 +103,7 @@ def balance_by_stress(res: Resultants, mesh: Mesh, field: StressField, direction
     """
     turn = rotation_to_up(direction)
     n = np.asarray(direction, float) / np.linalg.norm(direction)
-    inner = np.flatnonzero(np.linalg.norm(field.normals, axis=1) == 0)
+    inner = np.flatnonzero((np.linalg.norm(field.normals, axis=1) == 0) & (field.volume > 0))
     z = field.points[inner] @ turn.T[:, 2] - res.base
     s = field.stress[0][inner]
     pull = (

@@ -10,8 +10,10 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QCheckBox, QSizePolicy, QWidget
 
 from knollside.core.job.edits import case_about, case_aimed, case_sized, case_turned_into, size_of
+from knollside.core.material.allowables import time_words
 from knollside.core.model import (
     GRAVITY,
+    TEN_YEARS,
     BearingLoad,
     DeflectionLoad,
     ForceLoad,
@@ -35,6 +37,7 @@ AIMS: dict[str, tuple[float, float, float]] = {
     "along +Y": (0, 1, 0),
     "along −Y": (0, -1, 0),
 }
+LASTING = {f"for {time_words(h)}": h for h in (1.0, 24.0, 730.0, 8760.0, TEN_YEARS)}
 AXES: dict[str, tuple[float, float, float]] = {
     "about +X": (1.0, 0.0, 0.0),
     "about −X": (-1.0, 0.0, 0.0),
@@ -196,7 +199,7 @@ def _aiming(case: LoadCase, put: Put) -> list[QWidget]:
 
 
 def _acting(case: LoadCase, put: Put) -> list[QWidget]:
-    """Often, always, knocked; and how many times."""
+    """Often, always, knocked; how many times, and how long."""
     how: list[QWidget] = []
     for name, words in (("repeated", "often"), ("permanent", "always"), ("knocked", "knocked")):
         b = QCheckBox(words)
@@ -211,4 +214,10 @@ def _acting(case: LoadCase, put: Put) -> list[QWidget]:
         times.plain = True
         times.put(case.cycles or 1000.0)
         how.insert(1, times)
+    if case.permanent:
+        lasts = Dropdown(f"How long {case.name} stays", LASTING.items(), 7)
+        lasts.put(case.lasting_h if case.lasting_h in LASTING.values() else None)
+        lasts.setToolTip("Strength falls with every tenfold of time, and the part moves on")
+        lasts.chose.connect(lambda h: put(case.model_copy(update={"hours": h}), f"{case.name}: {time_words(h)}"))
+        how.insert(-1, lasts)
     return how

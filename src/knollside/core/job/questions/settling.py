@@ -157,14 +157,14 @@ class OwnShells(Question[tuple[float, ...]]):
             return (1.0,) * len(self.directions)
         share = 1 / (len(self.directions) + 1)
         try:
-            alike = ask(small, 0.0, share)
+            alike = small.alone(ask)
         except Refused:
             return (math.nan,) * len(self.directions)
         every = rate(alike.field, alike.limits, np.array(self.directions)).reserve
         out = []
         for i, (direction, plain) in enumerate(zip(self.directions, every, strict=True)):
             ask.tick((i + 1) * share, "with the tops and walls of each way")
-            own = ask(small.printed(small.recipe, direction), (i + 1) * share, (i + 2) * share)
+            own = small.printed(small.recipe, direction).alone(ask)
             out.append(float(rate(own.field, own.limits, np.array([direction])).reserve[0]) / float(plain))
         return tuple(out)
 

@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 
 from knollside.core.job import answer
-from knollside.core.job.answer import CELLS, LayerLog, Solved, strength_of
+from knollside.core.job.answer import CELLS, LayerLog, PartFacts, Solved, strength_of
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
 from knollside.core.lay.orientations import NET_DIRECTIONS, Ground, Ranking, RatedOrientation
@@ -151,11 +151,18 @@ class StrengthOf(Question[Strength]):
         # Asked first: a material or a duty that cannot be judged refuses before any solving.
         limits_of(self.design_case, self.card)
         refuse_unready(ask(self.solve.part, 0.0, 0.05).mesh, self.design_case)
+        found = ask(self.solve, 0.05, 0.99)
+        return self._judged(found, ask(self.solve.part, 0.99, 1.0))
+
+    def alone(self, ask: Answerer) -> Strength:
+        """The answer worked out without keeping it: one of many that nobody asks again."""
+        return self._judged(self.solve.answer(ask), ask(self.solve.part))
+
+    def _judged(self, found: Solved, part: PartFacts) -> Strength:
+        """A solve held against the duty's limits, with what is worked out by hand."""
         plan = plan_of(self.solve.fixtures, self.cases)
         if plan.rows != self.solve.rows:
             raise ValueError("these cases are no sums of the rows that were solved")
-        found = ask(self.solve, 0.05, 0.99)
-        part = ask(self.solve.part, 0.99, 0.995)
         field = mix(found.field, plan)
         rules = by_hand(part.mesh, part.features, self.design_case, field.cases, self.recipe)
         field = with_rules(field, rules)
