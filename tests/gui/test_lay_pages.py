@@ -241,3 +241,35 @@ def test_a_chosen_way_that_is_not_listed_is_rated_and_told(beam: Desk) -> None:
     assert lay.scene().title == here.title and "layers of" in lay.scene().subtitle
     rows = [r for r in lay.panel.findChildren(OrientationRow) if r.isVisible() and r.chosen]
     assert [r.accessibleName().split(":")[0] for r in rows] == ["Way chosen"]
+
+
+def test_what_buckles_is_told_drawn_and_held_against_the_need(beam: Desk) -> None:
+    """80 x 14 x 10 mm pressed on its end with about its Euler load, far under what breaks it."""
+    before = beam.part.design_case
+    press = ForceLoad(at=(80, 7, 5), force_N=(-800.0, 0.0, 0.0))
+    beam.put("duty", before.model_copy(update={"cases": (LoadCase(name="the post", loads=(press,)),)}), "pressed")
+    lay = beam.window.steps["Lay"]
+    beam.window.take("Lay")
+    beam.settle(lambda: beam.fresh("settled") is not None)
+    s = beam.view.stability
+    euler = np.pi**2 * beam.part.card.modulus.value * 14 * 10**3 / 12 / (4 * 80**2)
+    assert s is not None and s.factor == pytest.approx(euler / 800, rel=0.06)  # a hollow bar bends a little more
+    first = beam.view.orientations[0]
+    assert first.mode == "buckles" and not first.holds and lay.verdict().number == times(s.reserve.value)
+    assert first.reason.startswith("The post buckles it") and first.reason in lay.verdict().body
+    lay._choose(first.letter)
+    beam.settle(lambda: beam.fresh("detail") is not None)
+    assert beam.window.stage.scene.place_words == f"buckles first: {times(first.reserve.value)}×"
+    tab = {b.text(): b for b in lay.panel.findChildren(QPushButton)}
+    QTest.mouseClick(tab["Weak places"], Qt.MouseButton.LeftButton)
+    beam.settle()
+    assert "Buckles, giving way sideways" in seen(beam)
+    pick(beam, "Shape shown on the stage", "Drawn as it buckles")
+    beam.settle()
+    scene = beam.window.stage.scene
+    shape = np.linalg.norm(scene.bend, axis=1)
+    corners = scene.look.mesh.vertices
+    assert scene.bend_words and shape[corners[:, 0] > 79].min() > 0.9 and shape[corners[:, 0] < 1].max() < 0.1
+    QTest.mouseClick(tab["Trust"], Qt.MouseButton.LeftButton)
+    beam.settle()
+    assert "never quite straight 0.8" in seen(beam)

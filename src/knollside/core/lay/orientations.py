@@ -330,7 +330,7 @@ def held_to(mesh: Mesh, features: tuple[Feature, ...], w: RatedOrientation, stab
     name = near_feature(mesh, features, at)
     height = float(at @ np.array(w.direction) - (mesh.vertices[mesh.used] @ np.array(w.direction)).min())
     case = stability.case
-    reason = f"{case[:1].upper()}{case[1:]} buckles it: it gives way sideways, most at {height:.0f} mm, {name}."
+    reason = f"{case[:1].upper()}{case[1:]} buckles it, giving way most at {height:.0f} mm, {name}."
     return replace(
         w,
         reserve=reserve,

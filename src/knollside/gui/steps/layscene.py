@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from knollside.core.job.questions.strength import OrientationDetail
+from knollside.core.lay.orientations import BUCKLES
 from knollside.core.lay.supports import held
 from knollside.core.mesh.appearance import Appearance
 from knollside.core.strength.stability import Stability
@@ -42,11 +43,13 @@ def lay_scene(session: Session, page: int, trying: Vec | None, told: int | None,
     more: dict[str, object] = {}
     if detail is not None and look is not None:
         ranked = view.ranked.fresh
+        first = here if here is not None and here.place_name else detail.orientation
+        how = BUCKLES if first.mode == BUCKLES else "goes"
         more = {
             "reserve": detail.log.paint[look.corner_of],
             "target": ranked.ranking.target if ranked is not None else 2.0,
-            "place": detail.orientation.place,
-            "place_words": f"goes first: {times(detail.orientation.reserve.value)}×",
+            "place": first.place,
+            "place_words": f"{how} first: {times(first.reserve.value)}×",
             "legend": ("reserve", "held", "pushed"),
         }
         more.update(_marks(shown, detail, look, view.stability))

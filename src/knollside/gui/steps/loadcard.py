@@ -37,7 +37,7 @@ AIMS: dict[str, tuple[float, float, float]] = {
     "along +Y": (0, 1, 0),
     "along −Y": (0, -1, 0),
 }
-LASTING = {f"for {time_words(h)}": h for h in (1.0, 24.0, 730.0, 8760.0, TEN_YEARS)}
+LASTING = {time_words(h): h for h in (1.0, 24.0, 730.0, 8760.0, TEN_YEARS)}
 AXES: dict[str, tuple[float, float, float]] = {
     "about +X": (1.0, 0.0, 0.0),
     "about −X": (-1.0, 0.0, 0.0),
