@@ -12,7 +12,7 @@ from conftest import mesh_of
 
 from knollside.core.job import answer
 from knollside.core.lay.candidates import candidates, is_new, lies_flat, net_maxima
-from knollside.core.lay.orientations import Ranking, weighed
+from knollside.core.lay.orientations import WEIGHTS, Ranking, weighed
 from knollside.core.lay.stability import footing
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
@@ -92,7 +92,8 @@ def test_what_is_offered_is_the_best_there_is_and_flat_before_leaning(seed: int)
     part, s, ranking, ground = ranked(seed, purpose)
     listed = ranking.orientations
     assert listed[0].score >= net_best(part, s, ranking, ground) - 0.1
-    flat = [w.score for w in ranking.every if w.lies_flat]
+    scored = weighed(replace(ranking, every=tuple(w for w in ranking.every if w.lies_flat)), WEIGHTS[purpose], 99)
+    flat = [w.score for w in scored.orientations]
     assert flat and all(w.lies_flat or w.score > max(flat) + 0.1 for w in listed)
     assert all(w.lies_flat == (not w.title.startswith("Leaning") and "edges" not in w.title) for w in listed)
     # No near doubles; every sizeable flat was laid down, or one that lies flat within twelve degrees was.

@@ -67,13 +67,23 @@ def test_a_load_changes_its_kind_its_size_and_how_often(beam: Desk) -> None:
     beam.settle()
     type_in(beam, "How many times the pull", "50000")
     assert beam.part.design_case.cases[0].cycles == 50000
+    stays = next(
+        b for b in beam.window.current.panel.findChildren(type(beam.window.current.sun)) if b.text() == "always"
+    )
+    QTest.mouseClick(stays, Qt.MouseButton.LeftButton)
+    beam.settle()
+    pick(beam, "How long the pull stays", "1 month")
+    assert beam.part.design_case.cases[0].lasting_h == 730.0
+    assert "creep to rupture, 1 month" in {k.why for k in beam.part.allowables[0].knock_downs}
     held = beam.part.design_case.fixtures[0].feature.replace("-", " ")
+    pick(beam, f"How {held} is held", "rests on a wall")
+    assert beam.part.design_case.fixtures[0].kind == "wall"
     pick(beam, f"How {held} is held", "slides along its face")
     assert beam.part.design_case.fixtures[0].kind == "sliding"
     beam.window.take("Lay")
     beam.settle(lambda: bool(beam.answer("lay").refusal))
     assert "can still" in beam.window.verdict_line.body.text()
-    for _ in range(2):
+    for _ in range(5):
         beam.workspace.undo.undo()
     assert beam.part.design_case.fixtures[0].kind == "fixed" and beam.part.design_case.cases[0].cycles is None
     beam.window.take("Duty")

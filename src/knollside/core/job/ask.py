@@ -208,8 +208,9 @@ class Answerer:
         """Report to ``tick`` from now on."""
         self._tick, self._span = tick, (0.0, 1.0)
 
-    def __call__(self, question: Question[T], low: float = 0.0, high: float = 1.0) -> T:
-        """The answer to a question, worked out or kept; its progress fills ``low`` to ``high`` of the asker's."""
+    def __call__(self, question: Question[T], low: float = 0.0, high: float = 1.0, keep: bool = True) -> T:
+        """The answer to a question, worked out or kept; its progress fills ``low`` to ``high`` of the asker's. Without
+        ``keep`` it is one of many that nobody asks again, and pushes no other answer out."""
         shelf = self._kept.setdefault(type(question), OrderedDict())
         if question.key in shelf:
             shelf.move_to_end(question.key)
@@ -222,7 +223,7 @@ class Answerer:
             made = question.answer(self)
         finally:
             self._span = before
-        if question.kept:
+        if question.kept and keep:
             shelf[question.key] = made
             while len(shelf) > question.kept:
                 shelf.popitem(last=False)

@@ -301,7 +301,7 @@ class LayStep(Step):
             acts.append(Act("Look closely", lambda: self.session.ask(nodes.SETTLED)))
         return Verdict(
             title,
-            f"{w.reason} {w.gives_up}",
+            " ".join(words for words in (w.reason, w.gives_up, ranked.strength.moves_far) if words),
             number=times(w.reserve.value),
             unit="×",
             under=(f"{times(w.reserve.low)} to {times(w.reserve.high)}", f"needed {need:g}"),

@@ -153,6 +153,7 @@ def load_card(i: int, case: LoadCase, put: Put, remove: Callable[[], None]) -> Q
         ),
         row(*bits, spacing=6, stretch=len(bits) - 1),
         row(*_acting(case, put), spacing=6, stretch=-2),
+        *_how_much(case, put),
         spacing=3,
     )
 
@@ -199,7 +200,7 @@ def _aiming(case: LoadCase, put: Put) -> list[QWidget]:
 
 
 def _acting(case: LoadCase, put: Put) -> list[QWidget]:
-    """Often, always, knocked; how many times, and how long."""
+    """Often, always, knocked."""
     how: list[QWidget] = []
     for name, words in (("repeated", "often"), ("permanent", "always"), ("knocked", "knocked")):
         b = QCheckBox(words)
@@ -207,17 +208,23 @@ def _acting(case: LoadCase, put: Put) -> list[QWidget]:
         b.setAccessibleName(f"{case.name}: {words}")
         b.clicked.connect(lambda on, n=name, w=words: put(case.model_copy(update={n: on}), f"{case.name}: {w}"))
         how.append(b)
+    return how
+
+
+def _how_much(case: LoadCase, put: Put) -> list[QWidget]:
+    """A row with how many times it comes and how long it stays, where that is asked."""
+    how: list[QWidget] = []
     if case.repeated:
         times = NumberField(f"How many times {case.name}", "share", "", 1000, *bounds_of(LoadCase, "cycles"), 0, 84)
         times.entered.connect(lambda v: put(case.model_copy(update={"cycles": v}), f"{case.name}: {v:.0f} times"))
         times.setToolTip("How many times in its life; about a thousand where you do not know")
         times.plain = True
         times.put(case.cycles or 1000.0)
-        how.insert(1, times)
+        how += [times, label("times", dim=True)]
     if case.permanent:
-        lasts = Dropdown(f"How long {case.name} stays", LASTING.items(), 7)
+        lasts = Dropdown(f"How long {case.name} stays", LASTING.items(), 8)
         lasts.put(case.lasting_h if case.lasting_h in LASTING.values() else None)
         lasts.setToolTip("Strength falls with every tenfold of time, and the part moves on")
         lasts.chose.connect(lambda h: put(case.model_copy(update={"hours": h}), f"{case.name}: {time_words(h)}"))
-        how.insert(-1, lasts)
-    return how
+        how += [label("for", dim=True), lasts]
+    return [row(*how, spacing=6, stretch=-2)] if how else []

@@ -46,6 +46,7 @@ from knollside.core.strength.zoom import Closeness, look_closely, may_have
 
 _NET = 600  # directions for which places are weighed
 _SMALL = 20_000  # cells on which a way's own shell is held against one alike all round
+_SCREEN = 10_000  # cells on which it is first looked whether anything buckles at all
 _LIKELY = 8  # ways of which that is asked
 
 Vec = tuple[float, float, float]
@@ -122,18 +123,24 @@ class Buckles(Question[Stability]):
     kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> Stability:
-        s = ask(self.strength, 0.0, 0.4)
-        part, solve = ask(self.strength.solve.part), self.strength.solve
+        small = replace(self.strength, solve=replace(self.strength.solve, cells=_SCREEN, exactly=True))
+        try:
+            first = self._of(ask, small, small.alone(ask, 0.0, 0.1), 0.1, 0.2)
+            if first.beyond:  # by ten times what anybody needs: a finer grid would say the same
+                return first
+        except Refused:  # too thin for so few cells
+            pass
+        return self._of(ask, self.strength, ask(self.strength, 0.2, 0.4), 0.4, 1.0)
+
+    def _of(self, ask: Answerer, strength: StrengthOf, s: Strength, low: float, high: float) -> Stability:
+        part, solve = ask(strength.solve.part), strength.solve
         medium = Medium(solve.modulus, solve.poisson, skin_of(solve.shell.recipe(), solve.direction))
-        design_case = self.strength.design_case
-        found = buckle(
-            part.mesh,
-            part.features,
-            design_case,
-            medium,
-            s.field,
-            lambda share, words: ask.tick(0.4 + 0.6 * share, words),
-        )
+        design_case = strength.design_case
+
+        def tell(share: float, words: str) -> None:
+            ask.tick(low + (high - low) * share, words)
+
+        found = buckle(part.mesh, part.features, design_case, medium, s.field, tell)
         loaded = tuple(c for c in design_case.cases if c.loads)
         least = stability_of(found, loaded, s.card, design_case.surroundings)
         # What is kept is drawn: the mesh's corners are fewer than the grid's, or all that is seen of them.
@@ -157,14 +164,13 @@ class OwnShells(Question[tuple[float, ...]]):
             return (1.0,) * len(self.directions)
         share = 1 / (len(self.directions) + 1)
         try:
-            alike = small.alone(ask)
+            alike = small.alone(ask, 0.0, share)
         except Refused:
             return (math.nan,) * len(self.directions)
         every = rate(alike.field, alike.limits, np.array(self.directions)).reserve
         out = []
         for i, (direction, plain) in enumerate(zip(self.directions, every, strict=True)):
-            ask.tick((i + 1) * share, "with the tops and walls of each way")
-            own = small.printed(small.recipe, direction).alone(ask)
+            own = small.printed(small.recipe, direction).alone(ask, (i + 1) * share, (i + 2) * share)
             out.append(float(rate(own.field, own.limits, np.array([direction])).reserve[0]) / float(plain))
         return tuple(out)
 

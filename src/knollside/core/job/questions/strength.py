@@ -154,9 +154,9 @@ class StrengthOf(Question[Strength]):
         found = ask(self.solve, 0.05, 0.99)
         return self._judged(found, ask(self.solve.part, 0.99, 1.0))
 
-    def alone(self, ask: Answerer) -> Strength:
+    def alone(self, ask: Answerer, low: float, high: float) -> Strength:
         """The answer worked out without keeping it: one of many that nobody asks again."""
-        return self._judged(self.solve.answer(ask), ask(self.solve.part))
+        return self._judged(ask(self.solve, low, high, keep=False), ask(self.solve.part))
 
     def _judged(self, found: Solved, part: PartFacts) -> Strength:
         """A solve held against the duty's limits, with what is worked out by hand."""
