@@ -47,6 +47,7 @@ from knollside.core.strength.zoom import Closeness, look_closely, may_have
 _NET = 600  # directions for which places are weighed
 _SMALL = 20_000  # cells on which a way's own shell is held against one alike all round
 _SCREEN = 10_000  # cells on which it is first looked whether anything buckles at all
+_SHELL = 0.1  # of a reserve, what is unsure at least of a way's own shell
 _LIKELY = 8  # ways of which that is asked
 
 Vec = tuple[float, float, float]
@@ -123,7 +124,8 @@ class Buckles(Question[Stability]):
     kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> Stability:
-        small = replace(self.strength, solve=replace(self.strength.solve, cells=_SCREEN, exactly=True))
+        cells = self.strength.solve.cells
+        small = replace(self.strength, solve=replace(self.strength.solve, cells=min(_SCREEN, cells), exactly=True))
         try:
             first = self._of(ask, small, small.alone(ask, 0.0, 0.1), 0.1, 0.2)
             if first.beyond:  # by ten times what anybody needs: a finer grid would say the same
@@ -159,7 +161,7 @@ class OwnShells(Question[tuple[float, ...]]):
 
     def answer(self, ask: Answerer) -> tuple[float, ...]:
         small = self.strength.plain()
-        small = replace(small, solve=replace(small.solve, cells=_SMALL, exactly=True))
+        small = replace(small, solve=replace(small.solve, cells=min(_SMALL, small.solve.cells), exactly=True))
         if skin_of(small.recipe) is None:
             return (1.0,) * len(self.directions)
         share = 1 / (len(self.directions) + 1)
@@ -176,17 +178,16 @@ class OwnShells(Question[tuple[float, ...]]):
 
 
 def shelled(ranked: RankedOrientations, directions: tuple[Vec, ...], ratios: tuple[float, ...]) -> RankedOrientations:
-    """The ways with what their own shells make of their reserves; a third of that change, or ``UNCHECKED`` where it
-    is not known, goes into the range."""
+    """The ways with what their own shells take off their reserves; a third of that, at least a tenth, or ``UNCHECKED``
+    where it is not known, goes into the range. What a small grid says that they add is not counted: such a shell is
+    thinner than its cells, and it was up to 40 % too much."""
 
     def told(w: RatedOrientation) -> RatedOrientation:
         ratio = next((r for d, r in zip(directions, ratios, strict=True) if same_direction(d, w.direction)), math.nan)
-        if ratio == 1.0:
-            return w
         known = math.isfinite(ratio) and ratio > 0
-        reserve = w.reserve.times(ratio) if known else w.reserve
-        doubt = abs(math.log(ratio)) / 3 if known else UNCHECKED
-        return replace(w, reserve=widened(reserve, doubt))
+        taken = min(ratio, 1.0) if known else 1.0
+        doubt = max(abs(math.log(ratio)) / 3, _SHELL) if known else UNCHECKED
+        return replace(w, reserve=widened(w.reserve.times(taken), doubt))
 
     ranking = replace(ranked.ranking, every=tuple(told(w) for w in ranked.ranking.every))
     return replace(ranked, ranking=weighed(ranking, WEIGHTS[ranking.purpose]))
