@@ -292,6 +292,8 @@ class LayStep(Step):
         tone = reserve_tone(w.reserve, need)
         sure = {"moss": "it holds", "straw ink": "it is too close to call", "clay": "it does not hold"}[tone]
         title = f"{w.title}: {sure}." if here else f"{best.letter} is the first to try: {sure}."
+        # All of it is told beside the movement, on the page of weak places.
+        moves = "It moves too far for these numbers to be exact." if ranked.strength.moves_far else ""
         acts = []
         if here is None or here.letter != best.letter:
             acts.append(Act(f"Lay it {best.letter}", partial(self._choose, best.letter)))
@@ -301,7 +303,7 @@ class LayStep(Step):
             acts.append(Act("Look closely", lambda: self.session.ask(nodes.SETTLED)))
         return Verdict(
             title,
-            " ".join(words for words in (w.reason, w.gives_up, ranked.strength.moves_far) if words),
+            " ".join(words for words in (w.reason, w.gives_up, moves) if words),
             number=times(w.reserve.value),
             unit="×",
             under=(f"{times(w.reserve.low)} to {times(w.reserve.high)}", f"needed {need:g}"),
