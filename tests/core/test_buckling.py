@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import manifold3d as m3
 import numpy as np
@@ -37,12 +38,12 @@ from knollside.core.model import (
 )
 from knollside.core.strength import conditions
 from knollside.core.strength.bodies import PlainBody
-from knollside.core.strength.buckling import Buckling, buckling, geometric_stiffness
+from knollside.core.strength.buckling import BLOCK, Buckling, buckling, geometric_stiffness
 from knollside.core.strength.element import isotropic
 from knollside.core.strength.field import Medium, solve
 from knollside.core.strength.grid import make_grid
 from knollside.core.strength.set_out import CellSize
-from knollside.core.strength.slender import buckle
+from knollside.core.strength.slender import CaseBuckling, buckle
 from knollside.core.strength.spots import Spots, locate, sample_on
 from knollside.core.strength.stability import Stability, stability_of, steadied_range
 
@@ -267,6 +268,24 @@ def test_a_strut_pressed_off_its_middle_breaks_as_the_secant_formula_says() -> N
     s = Stability(euler / load, Range(euler / load, euler / load, euler / load), (), "a", (0, 0, 0), NO, NO)
     left = steadied_range(Range(linear, linear, linear), s)
     assert linear > 2.0 > left.low > 1.2
+
+
+def test_what_creep_leaves_of_a_large_factor_is_not_taken_for_ample() -> None:
+    """Forty-five times as solved is under two at the low end, once a soft plastic has been loaded for ten years."""
+    shape = np.zeros((BLOCK, 3, 3)) + 1.0
+    found = (CaseBuckling("a", Buckling((45.0, 46.0, 47.0, 48.0), shape, 0.0, 3), np.eye(3)),)
+    ever = LoadCase(name="a", loads=(), permanent=True)
+    s = stability_of(found, (ever,), MATERIALS["PP"], Surroundings())
+    left, stiff = creep_left(MATERIALS["PP"], 87_600.0), MATERIALS["PP"].modulus
+    assert s.reserve.value == pytest.approx(45 * 0.45 * 0.92 * left.value)
+    doubts = (0.30 / 0.45, 0.85 / 0.92, left.low / left.value, stiff.low / stiff.value, 0.95)
+    low = math.exp(-math.sqrt(sum(math.log(d) ** 2 for d in doubts)))
+    assert s.reserve.low == pytest.approx(s.reserve.value * low) and s.reserve.low < 2.0
+    assert not s.beyond and steadied_range(Range(6.0, 5.0, 7.0), s).low < 2.0
+    at_once = ever.model_copy(update={"permanent": False})
+    spread = replace(found[0], found=replace(found[0].found, factors=(45.0, 90.0, 99.0, 99.0)))
+    firm = stability_of((spread,), (at_once,), MATERIALS["PP"], Surroundings())
+    assert firm.beyond and steadied_range(Range(2.0, 2.0, 2.0), firm).low > 1.85
 
 
 def test_strength_falls_as_much_with_each_tenfold_of_time() -> None:

@@ -11,6 +11,7 @@ from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.mesh.edit import Change
 from knollside.core.model import Array, Range
 from knollside.core.recipe.board import Dot
+from knollside.core.strength.buckling import FAR
 from knollside.core.strength.field import StressField
 from knollside.core.strength.stability import Stability
 
@@ -87,7 +88,7 @@ def buckling_told(s: Stability | None) -> Said | None:
     if s is None:
         return None
     return {
-        "factor": None if s.beyond else s.factor,
+        "factor": s.factor if s.factor < FAR else None,
         "reserve": range_told(s.reserve),
         "case": s.case,
         "place_mm": list(s.place),

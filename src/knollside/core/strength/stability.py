@@ -21,6 +21,7 @@ _CLOSE = 1.12  # of the first factor: within it so many shapes lie close togethe
 _MANY = 4
 # Prints are less stiff across their layers; the solve takes them as stiff all round.
 _LAYERS = Range(0.92, 0.85, 1.0, "typical")
+AMPLE = 10.0  # reserve at the low end, several times what any duty needs
 
 
 @dataclass(frozen=True)
@@ -39,16 +40,14 @@ class Stability:
 
     @property
     def beyond(self) -> bool:
-        """Whether only so much is known that it buckles at no load that matters."""
-        return not self.factor < FAR
+        """Whether it buckles at no load that matters, with everything that knocks the factor down."""
+        return self.reserve.low >= AMPLE
 
 
 def steadied_range(breaking: Range, s: Stability) -> Range:
     """What is left of a reserve against breaking: the smaller of it and that against buckling, its low end besides as
     what sways makes it. A part bent by what presses it is bent 1 / (1 - load / buckling load) times as far (Timoshenko
     and Gere 1961), so that it breaks at 1 / (1 / R + 1 / factor) at worst."""
-    if s.beyond:
-        return breaking
     first = min(breaking, s.reserve, key=lambda r: r.low)
     low = min(first.low, 1 / (1 / breaking.low + 1 / s.reserve.value)) if breaking.low > 0 else first.low
     return Range(first.value, low, first.high, first.source)

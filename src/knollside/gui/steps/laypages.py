@@ -11,10 +11,9 @@ from PyQt6.QtWidgets import QWidget
 from knollside.core.job.questions.strength import OrientationDetail, RankedOrientations
 from knollside.core.job.remedies import Remedy
 from knollside.core.lay.orientations import RatedOrientation
-from knollside.core.strength.buckling import FAR
 from knollside.core.strength.discretisation import ACROSS, GridDoubt, Layered
 from knollside.core.strength.movement import Movement
-from knollside.core.strength.stability import Stability
+from knollside.core.strength.stability import AMPLE, Stability
 from knollside.gui.instruments.widgets import Dropdown, button, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
 
@@ -79,7 +78,7 @@ class PlacesPage(Page):
 def _buckles(s: Stability, force: float) -> QWidget:
     """What gives way sideways, and at which load."""
     if s.beyond:
-        return line("Buckles", f"over {FAR * 0.3:.0f}×", "nothing slender carries enough to matter", False)
+        return line("Buckles", f"over {AMPLE:.0f}×", "nothing slender carries enough to matter", False)
     at = f"{s.case}, {force * s.reserve.value:.0f} N" if force else s.case
     return line("Buckles, giving way sideways", f"{times(s.reserve.value)}×", at)
 
@@ -211,10 +210,10 @@ def _steps(s: Stability | None) -> list[QWidget]:
     if s is None:
         return []
     if s.beyond:
-        return [line("Buckling", f"over {FAR:.0f}×", "as solved, of a true and straight part", False)]
+        return [line("Buckling", f"over {AMPLE:.0f}×", "with everything that knocks it down: no matter here", False)]
     steps = ", ".join(f"{t.name[:1].lower()}{t.name[1:]} {t.factor.value:.2g}" for t in s.steps)
     return [
-        line("Buckling", f"{times(s.factor)}×", f"as solved, of a true and straight part; then {steps}: typical", False)
+        line("Buckling", f"{s.factor:.2g}×", f"as solved, of a true and straight part; then {steps}: typical", False)
     ]
 
 

@@ -128,7 +128,7 @@ class Buckles(Question[Stability]):
         small = replace(self.strength, solve=replace(self.strength.solve, cells=min(_SCREEN, cells), exactly=True))
         try:
             first = self._of(ask, small, small.alone(ask, 0.0, 0.1), 0.1, 0.2)
-            if first.beyond:  # by ten times what anybody needs: a finer grid would say the same
+            if first.beyond:  # by so much that a finer grid would say the same
                 return first
         except Refused:  # too thin for so few cells
             pass
