@@ -125,7 +125,7 @@ def chosen(o: OpenJob, r: Rated, args: argparse.Namespace) -> RatedOrientation:
         if listed is not None:
             return listed
         asked = o.ask(Why(r.question, o.stated.printer.bed_mm, up, r.doubt(up)))
-        return asked if r.stability is None else held_to(o.facts.mesh, o.facts.features, asked, r.stability)
+        return held_to(o.facts.mesh, o.facts.features, asked, r.stability)
     return r.ranking.orientations[(args.way or 1) - 1]
 
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from knollside.commands.opened import Rated
 from knollside.core.lay.orientations import RatedOrientation
+from knollside.core.material.allowables import KnockDown
 from knollside.core.mesh.edit import Change
 from knollside.core.model import Array, Range
 from knollside.core.recipe.board import Dot
@@ -64,7 +65,7 @@ def quality_told(r: Rated) -> Said:
                 "shear": a.shear,
                 "pull": a.tension,
                 "press": a.compression,
-                "steps": [{"name": t.name, "factor": t.factor.value, "source": t.factor.source} for t in a.knock_downs],
+                "steps": steps_told(a.knock_downs),
             }
             for c, a in zip(s.field.cases, s.limits, strict=True)
         ],
@@ -83,6 +84,10 @@ def quality_told(r: Rated) -> Said:
     }
 
 
+def steps_told(steps: tuple[KnockDown, ...]) -> list[Said]:
+    return [{"name": t.name, "factor": t.factor.value, "source": t.factor.source} for t in steps]
+
+
 def buckling_told(s: Stability | None) -> Said | None:
     """What buckles first; None where it was not looked for."""
     if s is None:
@@ -92,7 +97,7 @@ def buckling_told(s: Stability | None) -> Said | None:
         "reserve": range_told(s.reserve),
         "case": s.case,
         "place_mm": list(s.place),
-        "steps": [{"name": t.name, "factor": t.factor.value, "source": t.factor.source} for t in s.steps],
+        "steps": steps_told(s.steps),
     }
 
 

@@ -90,9 +90,8 @@ class View:
 
     def steadied(self, w: RatedOrientation) -> RatedOrientation:
         """A way rated by itself, as buckling leaves it."""
-        if self.stability is None or self.facts is None:
-            return w
-        return held_to(self.facts.mesh, self.facts.features, w, self.stability)
+        facts = self.facts
+        return w if facts is None else held_to(facts.mesh, facts.features, w, self.stability)
 
     @property
     def orientations(self) -> tuple[RatedOrientation, ...]:

@@ -276,8 +276,7 @@ def _describe(
     at = field.points[rated.point[i]]
     x, y, z = (float(v) for v in at)
     flat = lies_flat(mesh, features, n)
-    height = float(at @ n - (mesh.vertices[mesh.used] @ n).min())
-    name = near_feature(mesh, features, at)
+    height, name = _where(mesh, features, n, at)
     rule = field.rule(int(rated.point[i]))
     mode = mode_words(field, int(rated.point[i]), int(rated.mode[i]))
     case = field.cases[rated.case[i]].name
@@ -321,14 +320,17 @@ def steadied(mesh: Mesh, features: tuple[Feature, ...], ranking: Ranking, stabil
     return weighed(replace(ranking, every=every, net=net), WEIGHTS[ranking.purpose])
 
 
-def held_to(mesh: Mesh, features: tuple[Feature, ...], w: RatedOrientation, stability: Stability) -> RatedOrientation:
-    """A way as ``stability`` leaves it: it buckles before anything breaks, or is as it was."""
+def held_to(
+    mesh: Mesh, features: tuple[Feature, ...], w: RatedOrientation, stability: Stability | None
+) -> RatedOrientation:
+    """A way as ``stability`` leaves it: it buckles before anything breaks, or is as it was; None where that was not
+    looked for."""
+    if stability is None:
+        return w
     reserve = steadied_range(w.reserve, stability)
     if w.reserve.low <= stability.reserve.low:
         return replace(w, reserve=reserve)
-    at = np.array(stability.place)
-    name = near_feature(mesh, features, at)
-    height = float(at @ np.array(w.direction) - (mesh.vertices[mesh.used] @ np.array(w.direction)).min())
+    height, name = _where(mesh, features, np.array(w.direction), np.array(stability.place))
     case = stability.case
     reason = f"{case[:1].upper()}{case[1:]} buckles it, giving way most at {height:.0f} mm, {name}."
     return replace(
@@ -341,6 +343,11 @@ def held_to(mesh: Mesh, features: tuple[Feature, ...], w: RatedOrientation, stab
         case=case,
         reason=reason,
     )
+
+
+def _where(mesh: Mesh, features: tuple[Feature, ...], n: Array, at: Array) -> tuple[float, str]:
+    """How high over the bed a place lies with ``n`` up, mm, and what it is near."""
+    return float(at @ n - (mesh.vertices[mesh.used] @ n).min()), near_feature(mesh, features, at)
 
 
 def _gives_up(foot: Footing, overhang: float) -> str:

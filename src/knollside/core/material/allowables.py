@@ -174,9 +174,7 @@ def allowables(
 
 def limits_of(design_case: DesignCase, card: Material) -> tuple[Allowables, ...]:
     """What each load case of a duty may ask of the material; cases without a load are passed over."""
-    return tuple(
-        allowables(card, design_case.surroundings, c, design_case.own_knock_downs) for c in design_case.cases if c.loads
-    )
+    return tuple(allowables(card, design_case.surroundings, c, design_case.own_knock_downs) for c in design_case.loaded)
 
 
 def target_reserve(design_case: DesignCase) -> float:

@@ -12,12 +12,13 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Pattern:
-    """One way to fill: (C, n) ``along`` the build direction and ``across`` it, the ``families`` of
-    parallel lines that share the filament of a layer, its ``speed_share`` against straight lines, and what
-    speaks for it."""
+    """One way to fill: stiffness (C, n) ``along`` the build direction and ``across`` it, ``strength`` by each way to
+    fail (C, n, whether upright walls carry it and may buckle), the ``families`` of parallel lines that share the
+    filament of a layer, its ``speed_share`` against straight lines, and what speaks for it."""
 
     along: tuple[float, float]
     across: tuple[float, float]
+    strength: tuple[tuple[float, float, bool], ...]
     families: float
     speed_share: float
     note: str
@@ -26,12 +27,39 @@ class Pattern:
 _E_OVER_STRENGTH = 40.0  # of common filaments
 _OPEN, _FULL = 0.5, 0.97  # share up to which lines stand free, and from which they touch on both sides
 PATTERNS: dict[str, Pattern] = {
-    "grid": Pattern((1.0, 1.0), (0.5, 1.0), 2.0, 1.0, "upright walls; stiff along the build"),
-    "gyroid": Pattern((0.6, 1.6), (0.6, 1.6), 2.0, 0.8, "even in every direction, crosses no line"),
-    "triangles": Pattern((1.0, 1.0), (0.333, 1.0), 3.0, 1.0, "stiffest in the layer; wide cells under roofs"),
-    "honeycomb": Pattern((1.0, 1.0), (1.5, 3.0), 2.0, 0.7, "crushes well along the build; soft in the layer"),
-    "cubic": Pattern((0.45, 1.1), (0.45, 1.1), 3.0, 1.0, "slanted walls, even in every direction"),
-    "lines": Pattern((0.7, 2.0), (0.5, 1.0), 1.0, 1.0, "quick; strands touch only where they cross"),
+    "grid": Pattern(
+        (1.0, 1.0),
+        (0.5, 1.0),
+        ((0.5, 1.0, True),),
+        2.0,
+        1.0,
+        "upright walls; stiff along the build",
+    ),
+    "gyroid": Pattern(
+        (0.6, 1.6), (0.6, 1.6), ((0.5, 1.5, False),), 2.0, 0.8, "even in every direction, crosses no line"
+    ),
+    "triangles": Pattern(
+        (1.0, 1.0), (0.333, 1.0), ((0.333, 1.0, True),), 3.0, 1.0, "stiffest in the layer; wide cells under roofs"
+    ),
+    "honeycomb": Pattern(
+        (1.0, 1.0),
+        (1.5, 3.0),
+        ((1.0, 1.0, True), (0.5, 2.0, False)),
+        2.0,
+        0.7,
+        "crushes well along the build; soft in the layer",
+    ),
+    "cubic": Pattern(
+        (0.45, 1.1), (0.45, 1.1), ((0.33, 1.0, True),), 3.0, 1.0, "slanted walls, even in every direction"
+    ),
+    "lines": Pattern(
+        (0.7, 2.0),
+        (0.5, 1.0),
+        ((0.35, 2.0, False), (0.5, 1.0, True)),
+        1.0,
+        1.0,
+        "quick; strands touch only where they cross",
+    ),
 }
 
 
@@ -44,12 +72,8 @@ def stiffness_share(pattern: str, density: float) -> float:
     >>> stiffness_share("triangles", 0.3) < 0.3
     True
     """
-    if density >= _FULL:
-        return 1.0
     p = PATTERNS[pattern]
-    open_ = min(p.along[0] * density ** p.along[1], p.across[0] * density ** p.across[1])
-    closed = max((density - _OPEN) / (_FULL - _OPEN), 0.0) ** 2
-    return float(min(open_ + closed * (1 - open_), density))
+    return _closed_up(min(c * density**n for c, n in (p.along, p.across)), density)
 
 
 def strength_share(pattern: str, density: float) -> float:
@@ -60,20 +84,17 @@ def strength_share(pattern: str, density: float) -> float:
     >>> strength_share("grid", 1.0), round(strength_share("grid", 0.3), 3)
     (1.0, 0.15)
     """
-    if density >= _FULL:
-        return 1.0
     p = PATTERNS[pattern]
     stands = min(1.0, 3.6 * _E_OVER_STRENGTH * (density / p.families) ** 2)
-    open_ = {
-        "grid": 0.5 * density * stands,
-        "triangles": 0.333 * density * stands,
-        "honeycomb": min(density * stands, 0.5 * density**2),
-        "gyroid": 0.5 * density**1.5,
-        "cubic": 0.33 * density * stands,
-        "lines": min(0.35 * density**2, 0.5 * density * stands),
-    }[pattern]
+    return _closed_up(min(c * density**n * (stands if upright else 1.0) for c, n, upright in p.strength), density)
+
+
+def _closed_up(share: float, density: float) -> float:
+    """What a ``share`` of free lines comes to as they close up; never more than the ``density`` until they are full."""
+    if density >= _FULL:
+        return 1.0
     closed = max((density - _OPEN) / (_FULL - _OPEN), 0.0) ** 2
-    return float(min(open_ + closed * (1 - open_), density))
+    return float(min(share + closed * (1 - share), density))
 
 
 def line_spacing(pattern: str, density: float, line: float) -> float:

@@ -107,3 +107,8 @@ class DesignCase(Record):
     )
     critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
     weights: dict[Weighed, Share] = Field(default_factory=dict)
+
+    @property
+    def loaded(self) -> tuple[LoadCase, ...]:
+        """The cases that have loads: those a stress has answers for, in the same order."""
+        return tuple(c for c in self.cases if c.loads)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Discriminator, Field, Tag, TypeAdapter
 
@@ -15,6 +15,7 @@ FixtureKind = Literal["fixed", "sliding", "screw", "pin", "edge", "wall"]
 
 class _FixtureBase(Kinded):
     numbers = frozenset({"head_mm"})
+    one_way: ClassVar[bool] = False  # pushes where the part comes towards it, and never pulls
 
 
 class FixedFixture(_FixtureBase):
@@ -36,11 +37,16 @@ class ScrewFixture(_FixtureBase):
     kind: Literal["screw"] = "screw"
     head_mm: Length | None = Field(None, gt=0, le=200)
 
+    def head(self, hole: float) -> float:
+        """Its head over a hole of so many mm, mm across."""
+        return self.head_mm or 2 * hole
+
 
 class PinFixture(_FixtureBase):
     """Carried by a pin in the hole, which pushes but never pulls."""
 
     kind: Literal["pin"] = "pin"
+    one_way = True
 
 
 class EdgeFixture(_FixtureBase):
@@ -53,6 +59,7 @@ class WallFixture(_FixtureBase):
     """A face that rests against something rigid: pushed back where it presses, free to lift off and to slide."""
 
     kind: Literal["wall"] = "wall"
+    one_way = True
 
 
 Fixture = Annotated[

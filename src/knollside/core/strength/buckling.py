@@ -18,7 +18,7 @@ from scipy.sparse import coo_array, csr_array
 from knollside.core.model import Array
 from knollside.core.strength.bodies import PlainBody
 from knollside.core.strength.element import gradient_products
-from knollside.core.strength.multigrid import Operator
+from knollside.core.strength.multigrid import Operator, preconditioned
 from knollside.core.strength.recover import sample_stress
 
 BLOCK = 4  # shapes sought together: as many as commonly lie close to each other
@@ -69,26 +69,26 @@ def buckling(stiffness: Operator, geometric: csr_array, tell: Callable[[float], 
         return np.asarray(-out.reshape(len(x), -1))
 
     def back(r: Array) -> Array:
-        size = np.linalg.norm(r, axis=1, keepdims=True)
-        size[size == 0] = 1.0
-        return np.asarray(stiffness.cycle((r / size).astype(np.float32)).astype(np.float64) * size)
+        return preconditioned(stiffness.cycle, r, np.linalg.norm(r, axis=1, keepdims=True))
+
+    def spanned(x: Array) -> _Basis:
+        return _Basis(x, stiffness.apply(x), soften(x))
 
     x = back(np.random.default_rng(11).standard_normal((BLOCK, 3 * count)))
-    x = back(soften(x))
-    x, kx, ax, mu = _best(_Basis(x, stiffness.apply(x), soften(x)), BLOCK)
-    p: _Basis | None = None
+    now, mu, _ = _best([spanned(back(soften(x)))])
+    way: list[_Basis] = []
     for k in range(_ROUNDS + 1):
-        w = back(ax - mu[:, None] * kx)
-        error = np.sqrt(np.maximum(np.einsum("mi,mi->m", ax - mu[:, None] * kx, w), 0)) / max(abs(mu[0]), 1e-300)
+        rest = now.ax - mu[:, None] * now.kx
+        w = back(rest)
+        off = float(np.sqrt(max(rest[0] @ w[0], 0.0))) / max(abs(mu[0]), 1e-300)
         if tell is not None:
             tell(min(0.99, k / 25))
-        off = float(error[0])
         if off < _NEAR or (off < _ROUGH and mu[0] * (1 + off) < 1 / FAR) or (mu[0] < 1e-6 / FAR and k > 5):
             break
-        both = [_Basis(x, kx, ax), _Basis(w, stiffness.apply(w), soften(w))] + ([p] if p is not None else [])
-        x, kx, ax, mu, p = _step(both)
+        now, mu, last = _best([now, spanned(w), *way])
+        way = [last]
     factors = tuple(float(1 / m) if m > 0 else float("inf") for m in mu)
-    shapes = x.reshape(BLOCK, count, 3)
+    shapes = now.x.reshape(BLOCK, count, 3)
     shapes = shapes / np.linalg.norm(shapes, axis=2).max(axis=1)[:, None, None]
     return Buckling(factors, shapes, off * off, k)
 
@@ -109,24 +109,17 @@ class _Basis:
         return _Basis(c.T @ self.x, c.T @ self.kx, c.T @ self.ax)
 
 
-def _best(basis: _Basis, count: int) -> tuple[Array, Array, Array, Array]:
-    c, mu = _ritz(basis, count)
-    m = basis.mixed(c)
-    return m.x, m.kx, m.ax, mu
-
-
-def _step(some: list[_Basis]) -> tuple[Array, Array, Array, Array, _Basis]:
-    """The best shapes in what is spanned, and the way that leads there from the last ones."""
+def _best(some: list[_Basis]) -> tuple[_Basis, Array, _Basis]:
+    """The best shapes in what is spanned, their ratios, and the way that leads there from the first of ``some``."""
     every = _Basis.joined(some)
-    c, mu = _ritz(every, BLOCK)
-    m = every.mixed(c)
-    c = c.copy()
+    c, mu = _ritz(every)
+    found = every.mixed(c)
     c[: len(some[0].x)] = 0
-    return m.x, m.kx, m.ax, mu, every.mixed(c)
+    return found, mu, every.mixed(c)
 
 
-def _ritz(basis: _Basis, count: int) -> tuple[Array, Array]:
-    """Weights (m, count) of the vectors whose -Kg is largest for their K, and the ratios, largest first."""
+def _ritz(basis: _Basis) -> tuple[Array, Array]:
+    """Weights (m, BLOCK) of the vectors whose -Kg is largest for their K, and the ratios, largest first."""
     gram, a = basis.x @ basis.kx.T, basis.x @ basis.ax.T
     scale = 1 / np.sqrt(np.maximum(gram.diagonal(), 1e-300))
     gram, a = scale[:, None] * (gram + gram.T) / 2 * scale, scale[:, None] * (a + a.T) / 2 * scale
@@ -134,5 +127,5 @@ def _ritz(basis: _Basis, count: int) -> tuple[Array, Array]:
     kept = size > 1e-10 * size[-1]  # what the vectors have twice is dropped
     ways = ways[:, kept] / np.sqrt(size[kept])
     mu, inner = eigh(ways.T @ a @ ways)
-    best = np.argsort(-mu)[:count]
+    best = np.argsort(-mu)[:BLOCK]
     return scale[:, None] * (ways @ inner[:, best]), mu[best]

@@ -19,7 +19,6 @@ from knollside.core.model import (
     Refused,
     ScrewFixture,
     SlidingFixture,
-    WallFixture,
 )
 from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
@@ -57,13 +56,12 @@ def constrain(grid: Grid | Graded, mesh: Mesh, faces: Ints, fixture: Fixture, fe
         spots = _along_edge(mesh, feature, fixture, faces, float(grid.size.min()))
     else:
         spots = sample_on(grid, mesh, faces)
-    carried, one_way = isinstance(fixture, PinFixture), isinstance(fixture, PinFixture | WallFixture)
-    if carried and feature.kind not in ("hole", "slot"):
+    if isinstance(fixture, PinFixture) and feature.kind not in ("hole", "slot"):
         raise Refused(f"A pin carries a hole; {feature.title.lower()} is none.")
     cell, weights = locate(grid, spots)
-    only_normal = one_way or isinstance(fixture, SlidingFixture)
+    only_normal = fixture.one_way or isinstance(fixture, SlidingFixture)
     active = np.ones(len(spots.points), np.bool_)
-    return Constraint(spots, cell, weights, spots.normals if only_normal else None, active, one_way)
+    return Constraint(spots, cell, weights, spots.normals if only_normal else None, active, fixture.one_way)
 
 
 def rim(mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature, spacing: float) -> Array:
@@ -73,7 +71,7 @@ def rim(mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature, spacing: fl
     if not isinstance(fixture, ScrewFixture) or feature.diameter is None or feature.length is None:
         return rim_of(mesh, faces, spacing)
     axis, centre = np.asarray(feature.axis), np.asarray(feature.centre)
-    radii = (fixture.head_mm or 2 * feature.diameter) / 2, feature.diameter / 2
+    radii = fixture.head(feature.diameter) / 2, feature.diameter / 2
     ends = centre + 0.5 * feature.length * axis, centre - 0.5 * feature.length * axis
     return np.vstack([circle(at, axis, r, spacing) for at in ends for r in radii])
 
@@ -92,7 +90,7 @@ def _under_head(grid: Grid | Graded, mesh: Mesh, hole: Feature, fixture: ScrewFi
     if hole.kind != "hole" or hole.diameter is None or hole.length is None:
         raise Refused(f"A screw's head clamps a hole; {hole.title.lower()} is none.")
     axis, centre = np.asarray(hole.axis), np.asarray(hole.centre)
-    radius = (fixture.head_mm or 2 * hole.diameter) / 2
+    radius = fixture.head(hole.diameter) / 2
     middle = mesh.triangles.mean(axis=1) - centre
     height = (mesh.triangles - centre) @ axis
     at_end = (np.abs(np.abs(height) - hole.length / 2) < 0.05).all(axis=1)

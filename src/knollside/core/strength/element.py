@@ -47,19 +47,20 @@ def layered(e: float, nu: float, ratio: float, direction: Array) -> Array:
     return _turn(np.linalg.inv(s), np.stack([x, np.cross(z, x), z]))
 
 
-_VOIGT = ((0, 0), (1, 1), (2, 2), (1, 2), (2, 0), (0, 1))
+# The order of six stresses or strains.
+VOIGT = ((0, 0), (1, 1), (2, 2), (1, 2), (2, 0), (0, 1))
 
 
 def _turn(c: Array, r: Array) -> Array:
     """Rotate a stiffness from the frame whose axes are the rows of ``r`` into the part's frame."""
     full = np.zeros((3, 3, 3, 3))
-    for a, (i, j) in enumerate(_VOIGT):
-        for b, (k, m) in enumerate(_VOIGT):
+    for a, (i, j) in enumerate(VOIGT):
+        for b, (k, m) in enumerate(VOIGT):
             for p, q in ((i, j), (j, i)):
                 for u, v in ((k, m), (m, k)):
                     full[p, q, u, v] = c[a, b]
     full = np.einsum("pi,qj,uk,vm,pquv->ijkm", r, r, r, r, full, optimize=True)
-    return np.array([[full[i, j, k, m] for k, m in _VOIGT] for i, j in _VOIGT])
+    return np.array([[full[i, j, k, m] for k, m in VOIGT] for i, j in VOIGT])
 
 
 def shape(xi: Array) -> Array:
@@ -142,7 +143,7 @@ def gradient_products(size: Array, moments: Array) -> tuple[Array, Array]:
     half = np.asarray(size, float) / 2
     slopes = np.array([_gradients(x) / half for x in _NODES])
     table = np.empty((27, 6, 8, 8))
-    for s, (i, j) in enumerate(_VOIGT):
+    for s, (i, j) in enumerate(VOIGT):
         one = np.einsum("qa,qb->qab", slopes[:, :, i], slopes[:, :, j])
         table[:, s] = one if i == j else one + one.transpose(0, 2, 1)
     powers = (_to_powers() @ table.reshape(27, -1)) * float(np.prod(2 * half))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -23,7 +23,7 @@ from knollside.core.strength.bodies import Body, GradedBody, Judged, PlainBody
 from knollside.core.strength.element import isotropic, layered
 from knollside.core.strength.graded import Graded, Sizing
 from knollside.core.strength.grid import Grid
-from knollside.core.strength.hollow import Hollow, with_hollow
+from knollside.core.strength.hollow import Hollow, of_hollow
 from knollside.core.strength.rules import Rule
 from knollside.core.strength.set_out import CellSize, SetOut, set_out
 from knollside.core.strength.setups import SetUps, acting_as
@@ -118,6 +118,20 @@ class StressField:
         last = point - len(self.points) + len(self.rules)
         return Rule(int(self.rules[last])) if last >= 0 else None
 
+    def judged_besides(self, points: Array, stress: Array, rules: Ints) -> StressField:
+        """The field with more places (m, 3) after its own, of stress (k, m, 6) and judged by ``rules`` (m,)."""
+        nothing = np.zeros(len(points))
+        return replace(
+            self,
+            points=np.vstack([self.points, points]),
+            normals=np.vstack([self.normals, np.zeros((len(points), 3))]),
+            stress=np.concatenate([self.stress, stress], axis=1),
+            excluded=np.concatenate([self.excluded, nothing > 0]),
+            volume=np.concatenate([self.volume, nothing]),
+            unsure=np.concatenate([self.unsure, nothing]),
+            rules=np.concatenate([self.rules, rules]),
+        )
+
     def cell_at(self, at: Array) -> float:
         """The size of the cells around a place, mm."""
         if self.sizing is None:
@@ -181,18 +195,16 @@ def solve(
     answers, balance = _answers(laid, moved, actives, medium.modulus)
     say(0.90, "reading the stress")
     stress, unsure = body.read(np.array(moved), judged)
-    judged, stress, rules = with_hollow(body, judged, stress, np.array(moved), medium)
-    nothing = np.zeros(len(rules))
     spots = probe_spots(work, probes) if probes is not None else np.zeros((0, 3))
     probed = _probed(body, moved, spots)
     say(0.95, "stress done")
-    return StressField(
+    field = StressField(
         judged.points,
         judged.normals,
         stress,
-        np.concatenate([excluded, nothing > 0]),
+        excluded,
         judged.volume,
-        np.concatenate([unsure, nothing]),
+        unsure,
         laid.rims,
         answers,
         body.grid.points,
@@ -208,8 +220,9 @@ def solve(
         spots,
         probed,
         sizing,
-        rules,
+        np.zeros(0, np.int64),
     )
+    return field.judged_besides(*of_hollow(body, judged, stress, np.array(moved), medium))
 
 
 def _as_before(constraints: list[conditions.Constraint], external: External) -> list[conditions.Constraint]:

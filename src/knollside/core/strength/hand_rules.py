@@ -8,7 +8,7 @@ off the load, bearing on the hole's diameter (F. P. Cozzone, M. A. Melcon, F. M.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -27,7 +27,9 @@ from knollside.core.model import (
     Recipe,
     ScrewFixture,
     WeightLoad,
+    square_to,
 )
+from knollside.core.strength.element import VOIGT
 from knollside.core.strength.field import CaseAnswer, StressField
 from knollside.core.strength.rules import Rule
 from knollside.core.strength.set_out import place_feature
@@ -72,8 +74,7 @@ def by_hand(
     """Every rule of every load case; ``answers`` are of the cases with loads, in their order."""
     walls = _Walls(recipe.walls * recipe.line_width, stiffness_share(recipe.pattern, recipe.infill))
     out: list[Nominal] = []
-    loaded = [c for c in design_case.cases if c.loads]
-    for number, (case, answer) in enumerate(zip(loaded, answers, strict=True)):
+    for number, (case, answer) in enumerate(zip(design_case.loaded, answers, strict=True)):
         for i, fixture in enumerate(design_case.fixtures):
             feature = place_feature(mesh, features, fixture)
             mine = answer.external.holder == i
@@ -91,23 +92,11 @@ def by_hand(
 
 def with_rules(field: StressField, rules: tuple[Nominal, ...]) -> StressField:
     """A field that is rated at the places of the ``rules``, too: its last points."""
-    if not rules:
-        return field
-    count = len(rules)
-    stress = np.zeros((len(field.cases), count, 6))
+    stress = np.zeros((len(field.cases), len(rules), 6))
     for k, r in enumerate(rules):
         stress[r.case, k] = r.stress
-    nothing = np.zeros(count)
-    return replace(
-        field,
-        points=np.vstack([field.points, [r.at for r in rules]]),
-        normals=np.vstack([field.normals, np.zeros((count, 3))]),
-        stress=np.concatenate([field.stress, stress], axis=1),
-        excluded=np.concatenate([field.excluded, nothing > 0]),
-        volume=np.concatenate([field.volume, nothing]),
-        unsure=np.concatenate([field.unsure, nothing]),
-        rules=np.concatenate([field.rules, [int(r.rule) for r in rules]]),
-    )
+    points = np.array([r.at for r in rules]).reshape(-1, 3)
+    return field.judged_besides(points, stress, np.array([r.rule for r in rules], np.int64))
 
 
 def _loaded_holes(
@@ -160,10 +149,9 @@ def _head(hole: Feature, screw: ScrewFixture, force: Array, number: int) -> list
     assert hole.diameter is not None and hole.length is not None
     axis = np.asarray(hole.axis, float)
     pull = abs(float(force @ axis))
-    head = screw.head_mm or 2 * hole.diameter
+    head = screw.head(hole.diameter)
     ring = np.pi / 4 * (head**2 - hole.diameter**2)
-    out_way = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
-    out_way /= np.linalg.norm(out_way)
+    out_way, _ = square_to(axis)
     end = 0.5 * hole.length * axis + 0.25 * (head + hole.diameter) * out_way
     cut = 0.5 * head * out_way
     return [
@@ -179,9 +167,7 @@ def _root(mesh: Mesh, flat: Feature, answer: CaseAnswer, mine: np.ndarray, numbe
     total = float(area.sum())
     middle = (tri.mean(axis=1) * area[:, None]).sum(axis=0) / total
     normal = np.asarray(flat.axis, float)
-    one = np.cross(normal, [1.0, 0, 0] if abs(normal[0]) < 0.9 else [0, 1.0, 0])
-    one /= np.linalg.norm(one)
-    frame = np.stack([one, np.cross(normal, one)])
+    frame = np.stack(square_to(normal))
     # Second moments by the middles of the sides, which is exact for them.
     mids = ((tri + np.roll(tri, -1, axis=1)) / 2 - middle) @ frame.T
     second = np.einsum("t,tki,tkj->ij", area / 3, mids, mids)
@@ -212,4 +198,4 @@ def _tensor(size: float, one: Array, two: Array) -> Array:
     t = size * np.outer(one, two)
     if abs(float(one @ two)) < 0.5:
         t = t + t.T
-    return np.array([t[0, 0], t[1, 1], t[2, 2], t[1, 2], t[2, 0], t[0, 1]])
+    return np.array([t[i, j] for i, j in VOIGT])

@@ -7,7 +7,7 @@ that they are rated in every way to lie by the same rules. Infill: L. J. Gibson,
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -15,12 +15,11 @@ import numpy as np
 from knollside.core.material.infill import line_spacing, strength_share
 from knollside.core.model import Array, Ints, Recipe
 from knollside.core.strength.bodies import Body, Judged
+from knollside.core.strength.element import VOIGT
 from knollside.core.strength.rules import Rule
 
 if TYPE_CHECKING:
     from knollside.core.strength.field import Medium
-
-_SHELL_POISSON = 0.35
 
 
 @dataclass(frozen=True)
@@ -39,26 +38,18 @@ def hollow_of(recipe: Recipe, pull: float) -> Hollow:
     return Hollow(strength_share(recipe.pattern, recipe.infill), pull, spacing)
 
 
-def with_hollow(body: Body, judged: Judged, stress: Array, u: Array, medium: Medium) -> tuple[Judged, Array, Ints]:
-    """The judged points and their stresses (k, n, 6) with those of infill and wrinkling after them, and the rule of
-    each of these."""
+def of_hollow(body: Body, judged: Judged, stress: Array, u: Array, medium: Medium) -> tuple[Array, Array, Ints]:
+    """Places (m, 3) at which infill and wrinkling are judged, their stress (k, m, 6), and the rule of each; ``stress``
+    (k, n, 6) is that of the ``judged`` points for displacements ``u`` (k, 3n)."""
     skin, hollow = medium.skin, medium.hollow
     if skin is None or hollow is None or skin.core <= 1e-3 or hollow.core <= 0:
-        return judged, stress, np.zeros(0, np.int64)
+        return np.zeros((0, 3)), np.zeros((len(u), 0, 6)), np.zeros(0, np.int64)
     places, core = _by_cell(*body.core(u, skin.core), hollow.spacing)
     # What the solid would have at that strain, times the infill's share of stiffness over its share of strength.
     core = core * (skin.core / hollow.core)
     wrinkled, which = _wrinkling(stress, judged, skin.core, medium)
     rules = np.concatenate([np.full(len(places), int(Rule.CORE)), np.full(len(which), int(Rule.WRINKLING))])
-    count = len(rules)
-    more = replace(
-        judged,
-        points=np.vstack([judged.points, places, judged.points[which]]),
-        normals=np.vstack([judged.normals, np.zeros((count, 3))]),
-        level=np.concatenate([judged.level, np.zeros(len(places), np.int64), judged.level[which]]),
-        volume=np.concatenate([judged.volume, np.zeros(count)]),
-    )
-    return more, np.concatenate([stress, core, wrinkled], axis=1), rules
+    return np.vstack([places, judged.points[which]]), np.concatenate([core, wrinkled], axis=1), rules
 
 
 def _by_cell(places: Array, volume: Array, stress: Array, spacing: float) -> tuple[Array, Array]:
@@ -81,18 +72,18 @@ def _wrinkling(stress: Array, judged: Judged, core: float, medium: Medium) -> tu
     the stress that wrinkles it; none where the shell breaks before."""
     assert medium.hollow is not None
     soft = core * medium.modulus
-    wrinkles = 0.5 * (medium.modulus * soft * soft / (2 * (1 + _SHELL_POISSON))) ** (1 / 3)
+    wrinkles = 0.5 * (medium.modulus * soft * soft / (2 * (1 + medium.poisson))) ** (1 / 3)
     more = medium.hollow.pull / wrinkles
     if more <= 1:
         return np.zeros((len(stress), 0, 6)), np.zeros(0, np.int64)
     which = np.flatnonzero(judged.surface)
     s = stress[:, which]
     full = np.empty((*s.shape[:2], 3, 3))
-    for (i, j), k in zip(((0, 0), (1, 1), (2, 2), (1, 2), (2, 0), (0, 1)), range(6), strict=True):
+    for k, (i, j) in enumerate(VOIGT):
         full[..., i, j] = full[..., j, i] = s[..., k]
     value, way = np.linalg.eigh(full)
     pressed, along = np.minimum(value[..., 0], 0.0), way[..., :, 0]
     each = more * pressed[..., None, None] * along[..., :, None] * along[..., None, :]
-    voigt = np.stack([each[..., i, j] for i, j in ((0, 0), (1, 1), (2, 2), (1, 2), (2, 0), (0, 1))], axis=-1)
+    voigt = np.stack([each[..., i, j] for i, j in VOIGT], axis=-1)
     kept = np.abs(pressed).max(axis=0) > 0.05 * np.abs(pressed).max(initial=1e-12)
     return voigt[:, kept], which[kept]

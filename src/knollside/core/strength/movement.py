@@ -25,9 +25,9 @@ class Movement:
 
 
 def movement_of(field: StressField, cases: tuple[LoadCase, ...], card: Material, place: Surroundings) -> Movement:
-    """Of a field whose cases are those of ``cases`` that have loads, in their order."""
+    """Of a field whose answers are of ``cases``, in their order."""
     every = []
-    for answer, case in zip(field.cases, (c for c in cases if c.loads), strict=True):
+    for answer, case in zip(field.cases, cases, strict=True):
         at_once = float(np.linalg.norm(answer.displacement, axis=1).max())
         # A face that is moved by a stated way moves by that, whatever the stuff.
         parts = [] if case.bends else [stiffness_left(card, place, case), card.modulus.times(1 / card.modulus.value)]

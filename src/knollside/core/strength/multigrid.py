@@ -185,9 +185,7 @@ def conjugate_gradients(
             tick(min(0.99, np.log(max(least, tolerance)) / np.log(tolerance)))
         if error < tolerance:
             return x, k
-        size[size == 0] = 1.0
-        z = cycle((r / size).astype(np.float32)).astype(np.float64)
-        z *= size
+        z = preconditioned(cycle, r, size)
         fresh = _dot(r, z)
         p *= np.where(k, fresh / rz, 0.0)
         p += z
@@ -201,6 +199,12 @@ def conjugate_gradients(
         f"The stress solve did not settle in {limit} rounds (error {error:.1e}); "
         "part of the body may be held by almost nothing."
     )
+
+
+def preconditioned(cycle: Callable[[Array], Array], r: Array, size: Array) -> Array:
+    """What a ``cycle`` in single precision makes of residuals (m, n), each of norm ``size`` (m, 1), however small."""
+    size = np.where(size == 0, 1.0, size)
+    return np.asarray(cycle((r / size).astype(np.float32)).astype(np.float64) * size)
 
 
 def _dot(a: Array, b: Array) -> Array:

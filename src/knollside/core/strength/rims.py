@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knollside.core.mesh.topology import edges_of
-from knollside.core.model import Array, Ints, Mesh
+from knollside.core.model import Array, Ints, Mesh, square_to
 
 SHARP = np.cos(np.radians(20))  # faces that meet at more than this are an edge, not a facet of a round
 
@@ -32,9 +32,7 @@ def along(mesh: Mesh, ends: Ints, spacing: float) -> tuple[Array, Ints]:
 def circle(centre: Array, axis: Array, radius: float, spacing: float) -> Array:
     """Points around a circle, (n, 3)."""
     n = max(int(np.ceil(2 * np.pi * radius / spacing)), 8)
-    u = np.cross(axis, [1.0, 0, 0] if abs(axis[0]) < 0.9 else [0, 1.0, 0])
-    u /= np.linalg.norm(u)
-    v = np.cross(axis, u)
+    u, v = square_to(axis)
     t = 2 * np.pi * np.arange(n) / n
     return np.asarray(centre + radius * (np.outer(np.cos(t), u) + np.outer(np.sin(t), v)))
 

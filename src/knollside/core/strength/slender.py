@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from knollside.core.model import Array, DesignCase, Feature, Mesh, Refused
 from knollside.core.strength import conditions
 from knollside.core.strength.bodies import PlainBody
@@ -57,8 +55,3 @@ def buckle(
         tell(0.0)
         out.append(CaseBuckling(ask.name, buckling(stiffness, geometric, tell), laid.grid.points))
     return tuple(out)
-
-
-def least(cases: tuple[CaseBuckling, ...]) -> CaseBuckling:
-    """The case that buckles first."""
-    return cases[int(np.argmin([c.found.first for c in cases]))]

@@ -16,10 +16,8 @@ from knollside.core.model import (
     ForceLoad,
     Load,
     LoadCase,
-    PinFixture,
     PressureLoad,
     TorqueLoad,
-    WallFixture,
 )
 from knollside.core.strength.field import CaseAnswer, External, StressField
 
@@ -46,7 +44,7 @@ def plan_of(fixtures: tuple[Fixture, ...], cases: tuple[LoadCase, ...]) -> Plan:
         tuple(LoadCase(name="", loads=c.loads) for c in loaded),
         tuple((c.name, ((k, 1.0),)) for k, c in enumerate(loaded)),
     )
-    if any(isinstance(h, PinFixture | WallFixture) for h in fixtures) or any(c.bends for c in loaded):
+    if any(h.one_way for h in fixtures) or any(c.bends for c in loaded):
         return whole
     rows: dict[Load, int] = {}
     sums = []

@@ -34,7 +34,7 @@ from knollside.core.strength.discretisation import (
     solve_layered,
     widened,
 )
-from knollside.core.strength.field import Medium, Tick
+from knollside.core.strength.field import Tick
 from knollside.core.strength.movement import Movement
 from knollside.core.strength.places import left_over
 from knollside.core.strength.rating import rate, sphere
@@ -135,16 +135,13 @@ class Buckles(Question[Stability]):
         return self._of(ask, self.strength, ask(self.strength, 0.2, 0.4), 0.4, 1.0)
 
     def _of(self, ask: Answerer, strength: StrengthOf, s: Strength, low: float, high: float) -> Stability:
-        part, solve = ask(strength.solve.part), strength.solve
-        medium = Medium(solve.modulus, solve.poisson, skin_of(solve.shell.recipe(), solve.direction))
-        design_case = strength.design_case
+        part, design_case = ask(strength.solve.part), strength.design_case
 
         def tell(share: float, words: str) -> None:
             ask.tick(low + (high - low) * share, words)
 
-        found = buckle(part.mesh, part.features, design_case, medium, s.field, tell)
-        loaded = tuple(c for c in design_case.cases if c.loads)
-        least = stability_of(found, loaded, s.card, design_case.surroundings)
+        found = buckle(part.mesh, part.features, design_case, strength.solve.medium, s.field, tell)
+        least = stability_of(found, design_case.loaded, s.card, design_case.surroundings)
         # What is kept is drawn: the mesh's corners are fewer than the grid's, or all that is seen of them.
         corners = part.mesh.vertices
         return replace(least, points=corners, shape=moved_corners(part.mesh, least.points, least.shape))

@@ -20,12 +20,10 @@ from knollside.core.model import (
     DesignCase,
     Fixture,
     LoadCase,
-    PinFixture,
     Purpose,
     Recipe,
     Refused,
     Surroundings,
-    WallFixture,
 )
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, widened
 from knollside.core.strength.field import POISSON, CaseAnswer, Medium, refuse_unready
@@ -91,14 +89,11 @@ class Solve(Question[Solved]):
     def answer(self, ask: Answerer) -> Solved:
         design_case = DesignCase(fixtures=self.fixtures, cases=self.rows, critical_mm=self.critical_mm)
         probes = np.array(self.probes) if self.probes else None
-        recipe = self.shell.recipe()
-        hollow = hollow_of(recipe, self.pull)
-        medium = Medium(self.modulus, self.poisson, skin_of(recipe, self.direction), hollow=hollow)
         before = self._before(ask)
         return answer.solve_part(
             ask(self.part, 0.0, 0.05),
             design_case,
-            medium,
+            self.medium,
             self.cells,
             exactly=self.exactly,
             cell_mm=self.cell_mm,
@@ -108,9 +103,16 @@ class Solve(Question[Solved]):
             tick=ask.tick,
         )
 
+    @property
+    def medium(self) -> Medium:
+        """What the part is made of, as this solve sees it."""
+        recipe = self.shell.recipe()
+        skin = skin_of(recipe, self.direction)
+        return Medium(self.modulus, self.poisson, skin, hollow=hollow_of(recipe, self.pull))
+
     def _before(self, ask: Answerer) -> tuple[CaseAnswer, ...] | None:
         """Where pins and walls act on a coarser grid: a close look goes by the plain one, that by a small one."""
-        if not any(isinstance(f, PinFixture | WallFixture) for f in self.fixtures):
+        if not any(f.one_way for f in self.fixtures):
             return None
         if self.sizing is not None or self.cell_mm is not None:
             return ask(replace(self, sizing=None, cell_mm=None)).field.cases
@@ -167,7 +169,7 @@ class StrengthOf(Question[Strength]):
         rules = by_hand(part.mesh, part.features, self.design_case, field.cases, self.recipe)
         field = with_rules(field, rules)
         s = strength_of(field, self.design_case, self.recipe, self.card)
-        movement = movement_of(field, self.cases, self.card, self.surroundings)
+        movement = movement_of(field, self.design_case.loaded, self.card, self.surroundings)
         return replace(s, mesh_size=found.mesh_size, movement=movement, length=float(part.mesh.size.max()))
 
     def printed(self, recipe: Recipe, direction: Vec | None) -> StrengthOf:
