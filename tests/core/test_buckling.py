@@ -9,13 +9,11 @@ import manifold3d as m3
 import numpy as np
 import pytest
 import skfem
+import solving
 from conftest import box, mesh_of
 from scipy.sparse.linalg import eigsh
 from skfem.helpers import ddot, grad, sym_grad, trace
 
-from knollside.core.job.ask import Answerer
-from knollside.core.job.asked import ask_orientations, ask_strength
-from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.questions.settling import Settle
 from knollside.core.job.stated import Stated
 from knollside.core.lay.orientations import BUCKLES
@@ -208,11 +206,9 @@ def test_creep_and_heat_take_stiffness() -> None:
 
 
 def settled(part: Mesh, case: LoadCase, held: Fixture):  # type: ignore[no-untyped-def]
-    ask = Answerer()
-    key = ask.meshes.put(part)
     stated = Stated(design_case=DesignCase(fixtures=(held,), cases=(case,)), recipe=Recipe(infill=1.0))
-    strength = ask_strength(Part(key, names_of_new(key, ask(ReadMesh(key)).facts)), stated, 12_000)
-    return ask(Settle(ask_orientations(strength, stated))), stated
+    ask, rank = solving.ranking(part, stated, 12_000)
+    return ask(Settle(rank)), stated
 
 
 def test_a_long_strut_is_judged_by_its_buckling() -> None:

@@ -12,7 +12,6 @@ from pydantic import ValidationError
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_board, ask_strength
-from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
 from knollside.core.job.variants import variants
 from knollside.core.material.bond import height_share
@@ -128,8 +127,7 @@ def test_the_materials_say_of_the_own_recipe_what_the_board_says(arm: Mesh) -> N
     thin = Recipe(walls=8, infill=0.1, tops=2, bottoms=2)
     design_case, _, _ = design_cases.arm()
     ask = Answerer()
-    key = ask.meshes.put(arm)
-    part = Part(key, names_of_new(key, ask(ReadMesh(key)).facts))
+    part = solving.put(ask, arm)
     stated = Stated(design_case=design_case, recipe=thin, orientation=Orientation(direction=(0.0, 0.0, 1.0)))
     strength = ask_strength(part, stated, 4000, None, True)
     built = ask(ask_board(strength, stated, stated.direction, 0.2))

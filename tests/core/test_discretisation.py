@@ -11,9 +11,8 @@ import trimesh
 from conftest import DEMO, box, mesh_of
 
 from knollside.cli import main
-from knollside.core.job import answer, asked
+from knollside.core.job import answer
 from knollside.core.job.ask import Answerer
-from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.questions.settling import Grids, Layers, Prove, Settle, unsettled
 from knollside.core.job.questions.strength import Rank
 from knollside.core.job.remedies import remedies
@@ -64,10 +63,7 @@ def strength(mesh: Mesh, design_case: DesignCase, cells: int = 8000, recipe: Rec
 
 
 def _ranked(mesh: Mesh, design_case: DesignCase, cells: int) -> tuple[Answerer, Rank]:
-    ask, stated = Answerer(), Stated(design_case=design_case, recipe=SOLID)
-    key = ask.meshes.put(mesh)
-    part = Part(key, names_of_new(key, ask(ReadMesh(key)).facts))
-    return ask, asked.ask_orientations(asked.ask_strength(part, stated, cells, None, True), stated, 200)
+    return solving.ranking(mesh, Stated(design_case=design_case, recipe=SOLID), cells, True, 200)
 
 
 def test_a_finer_tessellation_holds_the_same() -> None:

@@ -7,13 +7,10 @@ import math
 import manifold3d as m3
 import numpy as np
 import pytest
+import solving
 from conftest import box, mesh_of
 
-from knollside.core.job.ask import Answerer
-from knollside.core.job.asked import ask_orientations, ask_strength
-from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.questions.settling import Settle
-from knollside.core.job.questions.strength import StrengthOf
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.features import find_features
 from knollside.core.model import (
@@ -122,13 +119,10 @@ def test_the_section_at_a_hold_bends_as_a_beam() -> None:
 
 
 def settled(edge: float, load: float):  # type: ignore[no-untyped-def]
-    ask = Answerer()
-    key = ask.meshes.put(strap(edge))
     case = LoadCase(name="the strap", loads=(BearingLoad(at=(85 - edge, 12, 3), force_N=(load, 0, 0)),))
     stated = Stated(design_case=DesignCase(fixtures=HELD, cases=(case,)), recipe=SOLID)
-    strength = ask_strength(Part(key, names_of_new(key, ask(ReadMesh(key)).facts)), stated, 6000)
-    assert isinstance(strength, StrengthOf)
-    return ask(Settle(ask_orientations(strength, stated))).ranked.ranking
+    ask, rank = solving.ranking(strap(edge), stated, 6000)
+    return ask(Settle(rank)).ranked.ranking
 
 
 def test_a_lug_holds_less_the_nearer_its_edge() -> None:

@@ -5,11 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
+import solving
 from conftest import box
 
-from knollside.core.job.ask import Answerer
-from knollside.core.job.asked import ask_orientations, ask_strength
-from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.questions.settling import Prove, Settle
 from knollside.core.job.stated import Stated
 from knollside.core.lay.orientations import listed_orientation
@@ -18,13 +16,11 @@ from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, 
 
 def test_a_plate_with_two_top_layers_is_not_as_strong_as_its_eight_walls() -> None:
     """Bent over its flat sides: lying flat these are two layers, standing they are eight lines."""
-    ask = Answerer()
-    key = ask.meshes.put(box(80, 30, 8))
     case = LoadCase(name="a", loads=(ForceLoad(at=(80, 15, 4), force_N=(0, 0, -10)),))
     recipe = Recipe(walls=8, tops=2, bottoms=2, infill=0.15)
     stated = Stated(design_case=DesignCase(fixtures=(FixedFixture(at=(0, 15, 4)),), cases=(case,)), recipe=recipe)
-    strength = ask_strength(Part(key, names_of_new(key, ask(ReadMesh(key)).facts)), stated, 20_000)
-    rank = ask_orientations(strength, stated)
+    ask, rank = solving.ranking(box(80, 30, 8), stated, 20_000)
+    strength = rank.strength
     settled = ask(Settle(rank))
     listed = settled.ranked.ranking.every
     alike = ask(replace(rank, strength=strength.upon(settled.grid))).ranking.every

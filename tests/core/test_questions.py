@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+import solving
 from conftest import box, plate_with_hole
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -232,8 +233,7 @@ def test_a_solve_names_all_it_rests_on() -> None:
 def test_sums_refuse_a_solve_of_other_rows() -> None:
     """A case pushed along X has no share in a solve of a push along Z."""
     mesh, ask = box(60, 12, 10), Answerer()
-    key = ask.meshes.put(mesh)
-    it = Part(key, names_of_new(key, ask(ReadMesh(key)).facts))
+    it = solving.put(ask, mesh)
     pushes = [ForceLoad(at=(60, 6, 5), force_N=f) for f in ((0, 0, -30), (30, 0, 0))]
     down, along = (
         asked.ask_strength(

@@ -48,6 +48,8 @@ def steadied_range(breaking: Range, s: Stability) -> Range:
     """What is left of a reserve against breaking: the smaller of it and that against buckling, its low end besides as
     what sways makes it. A part bent by what presses it is bent 1 / (1 - load / buckling load) times as far (Timoshenko
     and Gere 1961), so that it breaks at 1 / (1 / R + 1 / factor) at worst."""
+    if s.beyond:
+        return breaking
     first = min(breaking, s.reserve, key=lambda r: r.low)
     low = min(first.low, 1 / (1 / breaking.low + 1 / s.reserve.value)) if breaking.low > 0 else first.low
     return Range(first.value, low, first.high, first.source)
