@@ -27,7 +27,7 @@ from knollside.core.strength.conditions import constrain, springs
 from knollside.core.strength.element import Brick, isotropic
 from knollside.core.strength.field import Medium, StressField, solve
 from knollside.core.strength.graded import Graded, Sizing, graded
-from knollside.core.strength.grid import make_grid
+from knollside.core.strength.grid import make_grid, splinters
 from knollside.core.strength.moments import box_moments, cell_moments
 from knollside.core.strength.places import left_over, suspects
 from knollside.core.strength.rating import rate, sphere
@@ -114,17 +114,18 @@ def test_a_graded_operator_is_symmetric_and_lets_rigid_motions_be() -> None:
     hold = constrain(g, mesh, held.faces, FixedFixture(at=(0, 10, 15)), held)
     c = isotropic(E, 0.35)
     made = Composite(g, [Brick(v.size, c) for v in g.levels], [np.ones(len(v.places)) for v in g.levels], {})
-    own = np.concatenate([g.points[g.offsets[k] : g.offsets[k + 1]][v.own] for k, v in enumerate(g.levels)])
+    # Vectors count every level's corners, nought where one is no unknown.
+    own = np.concatenate([v.own for v in g.levels])[:, None]
     rng = np.random.default_rng(3)
-    a, b = rng.standard_normal((2, 1, own.size))
+    a, b = (own * rng.standard_normal((2, *g.points.shape))).reshape(2, 1, -1)
     ab, ba = (a @ made.apply(b).T).item(), (b @ made.apply(a).T).item()
     assert ab == pytest.approx(ba, rel=1e-9)
-    turned = np.cross(np.array([0.2, -0.5, 0.3]), own) + 4.0
+    turned = own * (np.cross(np.array([0.2, -0.5, 0.3]), g.points) + 4.0)
     left = np.abs(made.apply(turned.reshape(1, -1))).max()
     assert left < 1e-6 * np.abs(made.apply(a)).max() * np.abs(turned).max()
     # The springs of the hold: as many N for a mm as its area asks, whatever the levels it lies on.
     held_down = Composite(g, made_bricks(g), [np.ones(len(v.places)) for v in g.levels], springs(g, [hold], E))
-    shift = np.tile([1.0, 0, 0], len(own))[None]
+    shift = (own * [1.0, 0, 0]).reshape(1, -1)
     assert held_down.apply(shift).sum() == pytest.approx(40 * E / g.size.min() * 600, rel=1e-6)
 
 
@@ -140,6 +141,15 @@ def test_a_solve_leaves_its_forces_as_they_are() -> None:
     first, _ = made.solve(force)
     again, _ = made.solve(force)
     assert (force == before).all() and again == pytest.approx(first, abs=1e-6 * np.abs(first).max())
+
+
+def test_the_edge_of_a_part_poking_into_a_cell_is_no_cell_and_a_skin_along_its_side_is() -> None:
+    wedge = np.zeros((3, 27))
+    rod, skin, post = ((-1, -1, -1), (-0.8, -0.8, 1)), ((-1, -1, -1), (1, 1, -0.96)), ((-1, -1, -1), (1, -0.7, -0.7))
+    for k, (low, high) in enumerate((rod, skin, post)):
+        at = [[(h ** (n + 1) - w ** (n + 1)) / (n + 1) for n in range(3)] for w, h in zip(low, high, strict=True)]
+        wedge[k] = np.einsum("a,b,c->abc", *at).ravel() / 8
+    assert list(splinters(wedge)) == [True, False, True]
 
 
 def made_bricks(g: Graded) -> list[Brick]:

@@ -40,7 +40,7 @@ def rules(part: Mesh, held: tuple[Fixture, ...], load: Load, recipe: Recipe = SO
     features = find_features(part)
     field = solve(part, features, case, Medium(2000.0), 3000)
     out: dict[Rule, list[Nominal]] = {}
-    for r in by_hand(part, features, case, field.cases, recipe):
+    for r in by_hand(part, features, case, field.cases, recipe, (1.0,)):
         out.setdefault(r.rule, []).append(r)
     return out
 

@@ -32,8 +32,8 @@ from knollside.core.model import (
 from knollside.core.strength.conditions import (
     Constraint,
     constrain,
+    drawing_force,
     drive,
-    driven_force,
     moved,
     point_forces,
     refuse_if_loose,
@@ -133,7 +133,7 @@ def test_a_driven_face_is_drawn_along_its_way_by_its_springs() -> None:
     to = tuple(float(v) for v in 0.4 * np.asarray(f.axis))
     h = drive(grid, mesh, f.faces, to)
     area = float(mesh.areas[f.faces].sum())
-    force = driven_force(grid, h, E).reshape(-1, 3).sum(axis=0)
+    force = drawing_force(grid, h, E).reshape(-1, 3).sum(axis=0)
     assert force == pytest.approx(40 * E / float(grid.size.min()) * area * np.asarray(to))
     # Where it is wanted it pulls no more; at rest it pulls by all of the way.
     there = np.tile(to, (len(grid.points), 1)).reshape(-1)

@@ -17,7 +17,7 @@ from knollside.core.model import (
     FaceMark,
     Feature,
     FixedFixture,
-    FixtureKind,
+    Fixture,
     ForceLoad,
     Load,
     LoadCase,
@@ -26,7 +26,6 @@ from knollside.core.model import (
     PressureLoad,
     SurfaceMark,
     TorqueLoad,
-    fixed_as,
     turned_into,
 )
 
@@ -152,17 +151,10 @@ def aimed(design_case: DesignCase, case: int, load: int, toward: Vec) -> DesignC
     return case_changed(design_case, case, _with_loads(c, loads))
 
 
-def with_fixture_kind(design_case: DesignCase, i: int, kind: FixtureKind) -> DesignCase:
-    """One hold made another kind."""
-    return design_case.model_copy(
-        update={
-            "fixtures": (
-                *design_case.fixtures[:i],
-                fixed_as(design_case.fixtures[i], kind),
-                *design_case.fixtures[i + 1 :],
-            )
-        }
-    )
+def with_fixture(design_case: DesignCase, i: int, fixture: Fixture) -> DesignCase:
+    """One hold put in place of what it was."""
+    held = *design_case.fixtures[:i], fixture, *design_case.fixtures[i + 1 :]
+    return design_case.model_copy(update={"fixtures": held})
 
 
 def let_go(design_case: DesignCase, i: int) -> DesignCase:
@@ -223,4 +215,5 @@ def _aimed(load: Load, way: Vec) -> Load:
 
 
 def _with_loads(case: LoadCase, loads: list[Load]) -> LoadCase:
-    return case.model_copy(update={"loads": tuple(loads)})
+    turned = case.model_copy(update={"loads": tuple(loads)})
+    return turned if turned.only_weights else turned.model_copy(update={"drop_mm": None})

@@ -36,6 +36,7 @@ class Material:
     price_per_kg: float = 20.0
     note: str = ""
     snap: Range = field(default_factory=lambda: Range(2.5, 1.5, 4.0))  # strain in % that one snap may reach
+    brittle_below: float = -10.0  # degrees under which it breaks rather than gives, typical
 
 
 def _card(
@@ -73,6 +74,7 @@ def _card(
         price_per_kg=price,
         note=note,
         snap=Range(*_SNAP.get(name, (2.5, 1.5, 4.0))),
+        brittle_below=_BRITTLE[name],
         **flags,
     )
 
@@ -90,6 +92,22 @@ _SNAP = {
     "PETG + carbon": (1.4, 0.9, 2.0),
     "TPU 95A": (30.0, 18.0, 45.0),
     "PP": (8.0, 5.0, 12.0),
+}
+
+
+# Degrees C under which it breaks rather than gives, typical: near the glass temperature of a soft part of it, or where
+# notched bars are known to turn brittle.
+_BRITTLE = {
+    "PLA": 10.0,
+    "PETG": -10.0,
+    "ABS": -20.0,
+    "ASA": -20.0,
+    "PC": -25.0,
+    "Nylon": -10.0,
+    "Nylon + carbon": -10.0,
+    "PETG + carbon": 0.0,
+    "TPU 95A": -30.0,
+    "PP": 0.0,
 }
 
 

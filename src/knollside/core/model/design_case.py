@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from knollside.core.model.base import Degrees, Length, Record, Share
 from knollside.core.model.fixtures import Fixture
-from knollside.core.model.loads import DeflectionLoad, Load
+from knollside.core.model.loads import DeflectionLoad, Load, WeightLoad
 from knollside.core.model.placed import Name
 
 
@@ -37,8 +37,9 @@ Weighed = Literal["strength", "overhang", "height", "contact"]
 class LoadCase(Record):
     """Loads that act at the same time, and how they act; cases act in turn.
 
-    ``cycles`` says how often a repeated one comes (about a thousand where not said), ``hours`` how long a permanent
-    one lasts (ten years where not said).
+    ``cycles`` says how often a repeated one comes (about a thousand where not said) and ``stress_ratio`` what share of
+    the load is there between (nothing where it goes fully, -1 where it swings back as strong); ``hours`` how long a
+    permanent one lasts (ten years where not said); ``drop_mm`` from how high the weights of a knocked one fall.
     """
 
     name: str = Field(max_length=80)
@@ -47,7 +48,25 @@ class LoadCase(Record):
     permanent: bool = False
     knocked: bool = False
     cycles: float | None = Field(None, ge=1, le=1e9)
+    stress_ratio: float = Field(0.0, ge=-1, le=0.95)
+    drop_mm: Length | None = Field(None, gt=0, le=10_000)
     hours: float | None = Field(None, ge=0.1, le=1e6)
+
+    @model_validator(mode="after")
+    def _weights_fall(self) -> Self:
+        if self.drop_mm is not None and not self.only_weights:
+            raise ValueError("only a hanging weight can fall: drop_mm is for cases of weights alone")
+        return self
+
+    @property
+    def only_weights(self) -> bool:
+        """Whether it has loads, and all of them are weights."""
+        return bool(self.loads) and all(isinstance(ld, WeightLoad) for ld in self.loads)
+
+    @property
+    def falls_mm(self) -> float:
+        """From how high its weights fall, mm; nothing where they hang."""
+        return self.drop_mm or 0.0 if self.knocked and self.only_weights else 0.0
 
     @property
     def lasting_h(self) -> float:
@@ -61,12 +80,18 @@ class LoadCase(Record):
 
 
 class Surroundings(Record):
-    """Where the part lives."""
+    """Where the part lives, at its warmest and its coldest."""
 
     temperature_c: Degrees = 25.0
+    coldest_c: Degrees = 15.0
     sun: bool = False
     wet: bool = False
     chemicals: bool = False
+
+    @property
+    def cold(self) -> float:
+        """The coldest it gets, also where even the warmest is colder than is said, degrees C."""
+        return min(self.coldest_c, self.temperature_c)
 
 
 class SurfaceMark(StrEnum):

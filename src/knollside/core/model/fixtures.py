@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Discriminator, Field, Tag, TypeAdapter
 
-from knollside.core.model.base import Length
+from knollside.core.model.base import Force, Length
 from knollside.core.model.placed import Kinded, kind_in
 
-FixtureKind = Literal["fixed", "sliding", "screw", "pin", "edge", "wall"]
+FixtureKind = Literal["fixed", "sliding", "screw", "thread", "pin", "edge", "wall"]
 
 
 class _FixtureBase(Kinded):
     numbers = frozenset({"head_mm"})
-    one_way: ClassVar[bool] = False  # pushes where the part comes towards it, and never pulls
+
+    @property
+    def one_way(self) -> bool:
+        """Whether it pushes where the part comes towards it, and never pulls."""
+        return False
 
 
 class FixedFixture(_FixtureBase):
@@ -31,22 +35,48 @@ class SlidingFixture(_FixtureBase):
 
 
 class ScrewFixture(_FixtureBase):
-    """Clamped over the ring under a screw's head (``head_mm`` across, twice the hole where not given) around a
-    hole."""
+    """A screw through a hole: ``head_mm`` across its head or washer, twice the hole where not given.
+
+    A ``tight`` one clamps the ring under its head, tightened with ``tightened_N`` where that is known. A loose one
+    pushes back on that ring only, and with its shank, ``shank_mm`` across (as wide as the hole where not given), on the
+    hole's wall once the play is gone.
+    """
 
     kind: Literal["screw"] = "screw"
     head_mm: Length | None = Field(None, gt=0, le=200)
+    shank_mm: Length | None = Field(None, gt=0, le=200)
+    tight: bool = True
+    tightened_N: Force | None = Field(None, ge=0)
+
+    @property
+    def one_way(self) -> bool:
+        return not self.tight
 
     def head(self, hole: float) -> float:
         """Its head over a hole of so many mm, mm across."""
         return self.head_mm or 2 * hole
+
+    def play(self, hole: float) -> float:
+        """How far a hole of so many mm may move sideways before the shank bears, mm."""
+        return max(hole - self.shank_mm, 0.0) / 2 if self.shank_mm is not None else 0.0
+
+
+class ThreadFixture(_FixtureBase):
+    """A screw turned into the hole: its thread, or that of an insert melted in, holds the hole's wall; tightened with
+    ``tightened_N`` where that is known."""
+
+    kind: Literal["thread"] = "thread"
+    tightened_N: Force | None = Field(None, ge=0)
 
 
 class PinFixture(_FixtureBase):
     """Carried by a pin in the hole, which pushes but never pulls."""
 
     kind: Literal["pin"] = "pin"
-    one_way = True
+
+    @property
+    def one_way(self) -> bool:
+        return True
 
 
 class EdgeFixture(_FixtureBase):
@@ -56,16 +86,22 @@ class EdgeFixture(_FixtureBase):
 
 
 class WallFixture(_FixtureBase):
-    """A face that rests against something rigid: pushed back where it presses, free to lift off and to slide."""
+    """A face that rests against something rigid: pushed back where it presses, free to lift off; one that ``sticks``
+    does not slide where it presses."""
 
     kind: Literal["wall"] = "wall"
-    one_way = True
+    sticks: bool = False
+
+    @property
+    def one_way(self) -> bool:
+        return True
 
 
 Fixture = Annotated[
     Annotated[FixedFixture, Tag("fixed")]
     | Annotated[SlidingFixture, Tag("sliding")]
     | Annotated[ScrewFixture, Tag("screw")]
+    | Annotated[ThreadFixture, Tag("thread")]
     | Annotated[PinFixture, Tag("pin")]
     | Annotated[EdgeFixture, Tag("edge")]
     | Annotated[WallFixture, Tag("wall")],

@@ -8,7 +8,9 @@ lies on does.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
+import numba
 import numpy as np
 
 from knollside.core.model import Array, Ints
@@ -114,40 +116,34 @@ class Composite:
         ]
         for k in range(1, len(self.patches)):
             self.patches[k].hand_down(len(grid.levels[k - 1].lattice))
-        self._own = [(3 * np.flatnonzero(v.own)[:, None] + np.arange(3)).ravel() for v in grid.levels]
-        self._at = np.r_[0, np.cumsum([len(o) for o in self._own])]
-        self._hung = [np.flatnonzero(v.hanging) for v in grid.levels]
+        self._ends = 3 * grid.offsets
+        self._idle = np.concatenate(
+            [e + (3 * np.flatnonzero(~v.own)[:, None] + np.arange(3)).ravel() for e, v in zip(self._ends, grid.levels)]
+        )
+        self._hung = [_Hung.of(v) for v in grid.levels]
 
     def _parts(self, x: Array) -> list[Array]:
-        """A vector of the unknowns as one of each level, the hanging corners moved along; shadows stay at nought."""
-        out: list[Array] = []
-        for k, level in enumerate(self.grid.levels):
-            u = np.zeros((len(x), 3 * len(level.lattice)), x.dtype)
-            u[:, self._own[k]] = x[:, self._at[k] : self._at[k + 1]]
-            if len(self._hung[k]):
-                _hang(level, self._hung[k], out[-1], u)
-            out.append(u)
+        """A vector as one of each level, the hanging corners moved along; shadows stay at nought."""
+        out = self._split(x)
+        for k in range(1, len(out)):
+            self._hung[k].follow(out[k - 1], out[k])
         return out
 
     def _collected(self, parts: list[Array]) -> Array:
         """The transpose of :meth:`_parts`. Overwrites ``parts``."""
         for k in range(len(parts) - 1, 0, -1):
-            _unhang(self.grid.levels[k], self._hung[k], parts[k], parts[k - 1])
+            self._hung[k].hand_on(parts[k], parts[k - 1])
         return self._owned(parts)
 
     def apply(self, x: Array) -> Array:
-        """K x for unknowns (m, n)."""
+        """K x for vectors (m, 3n) of every level's corners, nought where a corner is no unknown."""
         parts = self._parts(x)
         return self._collected([p.apply(u) for p, u in zip(self.patches, parts, strict=True)])
 
     def cycle(self, r: Array) -> Array:
-        """About K^-1 r, for unknowns (m, n) in single precision: every level smoothed on the way down and up."""
+        """About K^-1 r, for such vectors in single precision: every level smoothed on the way down and up."""
         top = len(self.patches) - 1
-        loads = []
-        for k, level in enumerate(self.grid.levels):
-            b = np.zeros((len(r), 3 * len(level.lattice)), np.float32)
-            b[:, self._own[k]] = r[:, self._at[k] : self._at[k + 1]]
-            loads.append(b)
+        loads = self._split(r)
         found: list[Array] = [np.zeros(0)] * (top + 1)
         for k in range(top, 0, -1):
             s = self.patches[k].smoothed
@@ -175,23 +171,23 @@ class Composite:
         start: Array | None = None,
     ) -> tuple[Array, int]:
         """Displacements of every corner for forces ``f`` on them, (3n,) or (m, 3n), and the iterations taken."""
-        b = self._collected(self._split(np.array(f, ndmin=2)))  # a copy: collecting overwrites, and f is asked again
-        first = None
-        if start is not None:
-            first = self._owned(self._split(np.atleast_2d(start)))
+        b = self._collected(self._split(np.atleast_2d(f)))
+        first = None if start is None else self._owned(self._split(np.atleast_2d(start)))
         x, rounds = conjugate_gradients(self.apply, self.cycle, b, tolerance, limit, tick, first)
         return self.spread(x).reshape(f.shape), rounds
 
     def _split(self, u: Array) -> list[Array]:
-        """A vector of every level's corners (m, 3n) as one of each level."""
-        return list(np.split(u, 3 * self.grid.offsets[1:-1], axis=1))
+        """Copies of a vector of every level's corners (m, 3n), one of each level."""
+        return [u[:, a:b].copy() for a, b in zip(self._ends, self._ends[1:])]
 
     def _owned(self, parts: list[Array]) -> Array:
-        """The unknowns (m, n) among each level's corners."""
-        return np.concatenate([p[:, o] for p, o in zip(parts, self._own, strict=True)], axis=1)
+        """Each level's corners as one vector (m, 3n), nought where one is no unknown."""
+        out = np.concatenate(parts, axis=1)
+        out[:, self._idle] = 0
+        return out
 
     def spread(self, x: Array) -> Array:
-        """Unknowns (m, n) as displacements of every level's corners, those under finer cells as these move there."""
+        """A solution as displacements of every level's corners, those under finer cells as these move there."""
         parts = self._parts(x)
         for k in range(len(parts) - 1, 0, -1):
             fine, coarse = self.grid.levels[k], self.grid.levels[k - 1]
@@ -203,18 +199,50 @@ class Composite:
         return np.concatenate(parts, axis=1)
 
 
-def _hang(level: Level, hung: Ints, coarse: Array, u: Array) -> None:
-    who, share = level.masters[hung], level.share[hung].astype(u.dtype)
-    for m in range(len(u)):
-        u[m].reshape(-1, 3)[hung] = np.einsum("na,nad->nd", share, coarse[m].reshape(-1, 3)[who])
+@dataclass(frozen=True)
+class _Hung:
+    """Corners of a level that move as the side of a larger cell does: their numbers (h,), the ``who`` (h, 8) of the
+    level before they follow, and by what ``share`` (h, 8)."""
+
+    corner: Ints
+    who: Ints
+    share: Array
+
+    @classmethod
+    def of(cls, level: Level) -> _Hung:
+        mine = np.flatnonzero(level.hanging)
+        if not len(mine):  # the first level has no one to follow
+            return cls(mine, np.zeros((0, 8), np.int64), np.zeros((0, 8)))
+        return cls(mine, level.masters[mine], level.share[mine])
+
+    def follow(self, coarse: Array, u: Array) -> None:
+        """Move them in ``u`` (m, 3n) as those of the level before move in ``coarse``."""
+        _follow(self.corner, self.who, self.share, coarse, u)
+
+    def hand_on(self, fine: Array, coarse: Array) -> None:
+        """Add the forces on them to those whom they follow."""
+        _hand_on(self.corner, self.who, self.share, fine, coarse)
 
 
-def _unhang(level: Level, hung: Ints, fine: Array, coarse: Array) -> None:
-    who, share = level.masters[hung], level.share[hung]
-    for m in range(len(fine)):
-        pull = share[:, :, None] * fine[m].reshape(-1, 3)[hung][:, None, :]
-        for d in range(3):
-            coarse[m][d::3] += np.bincount(who.ravel(), pull[:, :, d].ravel(), minlength=coarse.shape[1] // 3)
+@numba.njit(cache=True, nogil=True, parallel=True)
+def _follow(corner, who, share, coarse, u):  # type: ignore[no-untyped-def]
+    for h in numba.prange(len(corner)):
+        for m in range(u.shape[0]):
+            for d in range(3):
+                s = 0.0
+                for a in range(8):
+                    s += share[h, a] * coarse[m, 3 * who[h, a] + d]
+                u[m, 3 * corner[h] + d] = s
+
+
+@numba.njit(cache=True, nogil=True)
+def _hand_on(corner, who, share, fine, coarse):  # type: ignore[no-untyped-def]
+    for h in range(len(corner)):
+        for a in range(8):
+            if share[h, a] != 0:
+                for m in range(fine.shape[0]):
+                    for d in range(3):
+                        coarse[m, 3 * who[h, a] + d] += share[h, a] * fine[m, 3 * corner[h] + d]
 
 
 def _stand_in(grid: Graded, bricks: list[Brick], scales: list[Array], each: list[dict[int, Array]]) -> list[Array]:

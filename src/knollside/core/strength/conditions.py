@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 
 import numba
 import numpy as np
@@ -19,6 +19,8 @@ from knollside.core.model import (
     Refused,
     ScrewFixture,
     SlidingFixture,
+    ThreadFixture,
+    WallFixture,
 )
 from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
@@ -35,8 +37,8 @@ _SEATED = 0.5  # of a screw head's ring must find a face
 class Constraint:
     """One held place on the grid: springs at ``spots`` along every axis, or along ``along`` (n, 3) only.
 
-    ``active`` (n,) tells which spots hold (a pin or a wall lets go where it would have to pull); ``to`` (3,) is how far
-    a driven place is moved, mm.
+    ``active`` (n,) tells which spots hold (one that is ``one_way`` lets go where it would pull); ``gap`` (n,) is
+    how far along each spot lies what holds it, mm: the play of a screw, or the way that a driven place is moved.
     """
 
     spots: Spots
@@ -45,23 +47,36 @@ class Constraint:
     along: Array | None
     active: np.ndarray
     one_way: bool = False
-    to: tuple[float, float, float] | None = None
+    gap: Array | None = None
+
+    @property
+    def beyond(self) -> Array | float:
+        """The gap, nothing where there is none."""
+        return 0.0 if self.gap is None else self.gap
 
 
 def constrain(grid: Grid | Graded, mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature) -> Constraint:
     """A held place of any kind, sampled on the true surface."""
+    gap: Array | None = None
     if isinstance(fixture, ScrewFixture):
         spots = _under_head(grid, mesh, feature, fixture)
+        if not fixture.tight:
+            ring, shank = len(spots.points), sample_on(grid, mesh, faces)
+            spots = Spots(*(np.concatenate(pair) for pair in zip(astuple(spots), astuple(shank), strict=True)))
+            gap = np.repeat([0.0, fixture.play(feature.diameter or 0.0)], [ring, len(spots.points) - ring])
     elif isinstance(fixture, EdgeFixture):
         spots = _along_edge(mesh, feature, fixture, faces, float(grid.size.min()))
     else:
         spots = sample_on(grid, mesh, faces)
     if isinstance(fixture, PinFixture) and feature.kind not in ("hole", "slot"):
         raise Refused(f"A pin carries a hole; {feature.title.lower()} is none.")
+    if isinstance(fixture, ThreadFixture) and feature.kind != "hole":
+        raise Refused(f"A screw is turned into a hole; {feature.title.lower()} is none.")
     cell, weights = locate(grid, spots)
-    only_normal = fixture.one_way or isinstance(fixture, SlidingFixture)
+    sticks = isinstance(fixture, WallFixture) and fixture.sticks
+    only_normal = isinstance(fixture, SlidingFixture) or (fixture.one_way and not sticks)
     active = np.ones(len(spots.points), np.bool_)
-    return Constraint(spots, cell, weights, spots.normals if only_normal else None, active, fixture.one_way)
+    return Constraint(spots, cell, weights, spots.normals if only_normal else None, active, fixture.one_way, gap)
 
 
 def rim(mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature, spacing: float) -> Array:
@@ -82,7 +97,8 @@ def drive(grid: Grid | Graded, mesh: Mesh, faces: Ints, to: tuple[float, float, 
     cell, weights = locate(grid, spots)
     way = np.asarray(to, float) / np.linalg.norm(to)
     along = np.tile(way, (len(spots.points), 1))
-    return Constraint(spots, cell, weights, along, np.ones(len(along), np.bool_), False, to)
+    gap = np.full(len(along), float(np.linalg.norm(to)))
+    return Constraint(spots, cell, weights, along, np.ones(len(along), np.bool_), False, gap)
 
 
 def _under_head(grid: Grid | Graded, mesh: Mesh, hole: Feature, fixture: ScrewFixture) -> Spots:
@@ -171,14 +187,15 @@ def _add_springs(place, weights, stiff, along, out):  # type: ignore[no-untyped-
                         out[m, 3 * a + i, 3 * b + i] += f
 
 
-def driven_force(grid: Grid | Graded, h: Constraint, modulus: float) -> Array:
-    """Nodal forces (3n,) that draw a driven place to where it is wanted."""
-    assert h.to is not None and h.along is not None
-    stiffness = _SPRING * modulus / float(grid.size.min())
-    each = h.along * (stiffness * h.spots.area * float(np.linalg.norm(h.to)))[:, None]
+def drawing_force(grid: Grid | Graded, h: Constraint, modulus: float) -> Array:
+    """Nodal forces (3n,) that draw a held place to where what holds it lies, over its ``gap``."""
     f = np.zeros((len(grid.points), 3))
-    for a in range(8):
-        np.add.at(f, grid.nodes[h.cell, a], h.weights[:, a, None] * each)
+    if h.gap is not None:
+        assert h.along is not None
+        stiffness = _SPRING * modulus / float(grid.size.min())
+        each = h.along * (stiffness * h.spots.area * h.gap * h.active)[:, None]
+        for a in range(8):
+            np.add.at(f, grid.nodes[h.cell, a], h.weights[:, a, None] * each)
     return f.reshape(-1)
 
 
@@ -191,10 +208,8 @@ def point_forces(h: Constraint, grid: Grid | Graded, u: Array, modulus: float) -
     """The force a held place exerts on the part at each sample point (n, 3), N."""
     stiffness = _SPRING * modulus / float(grid.size.min())
     at = moved(grid, h, u)
-    if h.to is not None:
-        at = at - np.asarray(h.to)
     if h.along is not None:
-        at = h.along * np.einsum("sd,sd->s", at, h.along)[:, None]
+        at = h.along * (np.einsum("sd,sd->s", at, h.along) - h.beyond)[:, None]
     return np.asarray(-stiffness * at * (h.spots.area * h.active)[:, None])
 
 

@@ -54,12 +54,14 @@ class External:
 
 @dataclass(frozen=True)
 class CaseAnswer:
-    """One load case: displacement at cell corners and forces from outside."""
+    """One load case: displacement at cell corners and forces from outside; ``impact`` how many times its loads push,
+    where they fall."""
 
     name: str
     displacement: Array
     external: External
     reactions: tuple[tuple[str, tuple[float, float, float]], ...]
+    impact: float = 1.0
 
     @property
     def pushing(self) -> float:

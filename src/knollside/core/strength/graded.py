@@ -16,7 +16,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from knollside.core.model import Array, Ints, Mesh, Refused
-from knollside.core.strength.grid import CORNERS, LEAST_FILL, Grid
+from knollside.core.strength.grid import CORNERS, LEAST_FILL, Grid, splinters
 from knollside.core.strength.lookup import Lookup, lookup_of
 from knollside.core.strength.moments import box_moments
 
@@ -183,7 +183,7 @@ def _children(mesh: Mesh, origin: Array, coarse: Level, refined: np.ndarray) -> 
     up = np.repeat(np.flatnonzero(refined), 8)
     child = np.tile(np.arange(8), int(refined.sum()))
     fill, moments = _measured(mesh, origin, size, every)
-    keep = fill > LEAST_FILL
+    keep = (fill > LEAST_FILL) & ~splinters(moments)
     keep[keep] = _no_crumbs(every[keep], fill[keep], coarse, refined)
     # Along z first: the operator reads columns of corners that lie side by side.
     order = np.flatnonzero(keep)

@@ -13,6 +13,7 @@ from knollside.core.strength.lookup import Lookup, lookup_of
 from knollside.core.strength.moments import cell_moments
 
 LEAST_FILL = 0.01
+_SPLINTER, _SLIM = 0.03, 0.03  # fill under which a cell may be one, and variance (in half cells) of a slim side
 
 
 @dataclass(frozen=True)
@@ -87,6 +88,7 @@ def make_grid(mesh: Mesh, cell: float) -> Grid:
             "or it passes through itself."
         )
     active = fill > LEAST_FILL
+    active[tuple(places[splinters(moments)].T)] = False
     # Crumbs that touch the rest by an edge only would float: keep face-connected cells of a body's size.
     label, count = ndimage.label(active)
     if count > 1:
@@ -94,6 +96,27 @@ def make_grid(mesh: Mesh, cell: float) -> Grid:
         small = np.flatnonzero(amount < 1e-3 * fill.sum()) + 1
         active &= ~np.isin(label, small)
     return number_cells(mesh.bounds[0], size, fill, active, places, moments)
+
+
+def splinters(moments: Array) -> np.ndarray:
+    """Which cells, by their ``moments`` (m, 27), hold next to nothing and that slim to two sides or all: the edge or
+    corner of a part poking in. They bear nothing, and their corners swing as free as a solve suffers; a skin of the
+    same fill that lies along a whole side is none."""
+    out = np.asarray(moments[:, 0] < _SPLINTER)
+    some = np.flatnonzero(out)
+    if not len(some):
+        return out
+    m = moments[some].reshape(-1, 3, 3, 3).astype(np.float64) / np.maximum(moments[some, 0], 1e-12)[:, None, None, None]
+    first = np.stack([m[:, 1, 0, 0], m[:, 0, 1, 0], m[:, 0, 0, 1]], axis=1)
+    spread = np.empty((len(some), 3, 3))
+    for i in range(3):
+        for j in range(3):
+            power = [0, 0, 0]
+            power[i] += 1
+            power[j] += 1
+            spread[:, i, j] = m[:, power[0], power[1], power[2]] - first[:, i] * first[:, j]
+    out[some] = np.linalg.eigvalsh(spread)[:, 1] < _SLIM
+    return out
 
 
 def number_cells(

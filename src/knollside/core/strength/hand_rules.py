@@ -3,7 +3,7 @@
 Each rule gives a nominal stress at a place, which is rated like any solved one, in every way to lie: a second verdict
 that no grid and no idealised hold can hide. Lugs: net section, shear-out on the two planes that start forty degrees
 off the load, bearing on the hole's diameter (F. P. Cozzone, M. A. Melcon, F. M. Hoblit 1950 and 1953; E. F. Bruhn
-1973). A hold's section: N/A + M y/I and V/A.
+1973). A hold's section: N/A + M y/I and V/A. A thread's or insert's pull-out: shear on the cylinder of the hole.
 """
 
 from __future__ import annotations
@@ -18,14 +18,17 @@ from knollside.core.model import (
     Array,
     BearingLoad,
     DesignCase,
+    EdgeFixture,
     Feature,
     FixedFixture,
     ForceLoad,
     LoadCase,
     Mesh,
-    PinFixture,
     Recipe,
     ScrewFixture,
+    SlidingFixture,
+    ThreadFixture,
+    WallFixture,
     WeightLoad,
     square_to,
 )
@@ -38,6 +41,7 @@ _HEIGHTS = 5  # along a hole, where the material around it is measured
 _PLANES = np.radians(40.0)
 _LUG = 4.0  # diameters from hole to edge, beyond which what lies ahead of the pin carries on
 _INTO = 1e-3  # mm into the material, where a ray starts
+_ENGAGED = 0.5  # of the cylinder that is material between turns, or wetted between an insert's knurls; typical
 
 
 @dataclass(frozen=True)
@@ -70,8 +74,10 @@ def by_hand(
     design_case: DesignCase,
     answers: tuple[CaseAnswer, ...],
     recipe: Recipe,
+    clamp_left: tuple[float, ...],
 ) -> tuple[Nominal, ...]:
-    """Every rule of every load case; ``answers`` are of the cases with loads, in their order."""
+    """Every rule of every load case; ``answers`` are of the cases with loads, in their order, ``clamp_left`` the share
+    of a screw's tightening that is there in each."""
     walls = _Walls(recipe.walls * recipe.line_width, stiffness_share(recipe.pattern, recipe.infill))
     out: list[Nominal] = []
     for number, (case, answer) in enumerate(zip(design_case.loaded, answers, strict=True)):
@@ -80,13 +86,15 @@ def by_hand(
             mine = answer.external.holder == i
             force = answer.external.forces[mine].sum(axis=0)
             if feature.kind == "hole" and feature.diameter and feature.length:
-                if isinstance(fixture, ScrewFixture | PinFixture | FixedFixture):
+                if not isinstance(fixture, SlidingFixture | WallFixture | EdgeFixture):
                     out += _lug(mesh, feature, force, number, walls)
                 if isinstance(fixture, ScrewFixture):
-                    out += _head(feature, fixture, force, number)
+                    out += _head(feature, fixture, force, number, clamp_left[number])
+                if isinstance(fixture, ThreadFixture):
+                    out += _thread(feature, fixture, force, number, clamp_left[number])
             elif feature.kind == "flat" and isinstance(fixture, FixedFixture):
                 out += _root(mesh, feature, answer, mine, number)
-        out += _loaded_holes(mesh, features, case, number, walls)
+        out += _loaded_holes(mesh, features, case, number, walls, answer.impact)
     return tuple(out)
 
 
@@ -100,14 +108,14 @@ def with_rules(field: StressField, rules: tuple[Nominal, ...]) -> StressField:
 
 
 def _loaded_holes(
-    mesh: Mesh, features: tuple[Feature, ...], case: LoadCase, number: int, walls: _Walls
+    mesh: Mesh, features: tuple[Feature, ...], case: LoadCase, number: int, walls: _Walls, impact: float
 ) -> list[Nominal]:
     out: list[Nominal] = []
     for load in case.loads:
         if isinstance(load, BearingLoad | ForceLoad | WeightLoad):
             feature = place_feature(mesh, features, load)
             if feature.kind == "hole" and feature.diameter and feature.length:
-                out += _lug(mesh, feature, np.asarray(load.vector, float), number, walls)
+                out += _lug(mesh, feature, impact * np.asarray(load.vector, float), number, walls)
     return out
 
 
@@ -144,20 +152,37 @@ def _lug(mesh: Mesh, hole: Feature, force: Array, number: int, walls: _Walls) ->
     return out
 
 
-def _head(hole: Feature, screw: ScrewFixture, force: Array, number: int) -> list[Nominal]:
-    """What the head takes along the screw: pressed on its ring, and cut out around it."""
+def _head(hole: Feature, screw: ScrewFixture, force: Array, number: int, left: float) -> list[Nominal]:
+    """What the head takes along the screw: pressed on its ring with what is left of its tightening besides, and cut
+    out around it."""
     assert hole.diameter is not None and hole.length is not None
     axis = np.asarray(hole.axis, float)
     pull = abs(float(force @ axis))
+    pressed = pull + left * (screw.tightened_N or 0.0) * screw.tight
     head = screw.head(hole.diameter)
     ring = np.pi / 4 * (head**2 - hole.diameter**2)
     out_way, _ = square_to(axis)
     end = 0.5 * hole.length * axis + 0.25 * (head + hole.diameter) * out_way
     cut = 0.5 * head * out_way
     return [
-        _stress(Rule.HEAD, hole, number, -pull / ring, axis, axis, end),
+        _stress(Rule.HEAD, hole, number, -pressed / ring, axis, axis, end),
         _stress(Rule.PULLED_THROUGH, hole, number, pull / (np.pi * head * hole.length), axis, out_way, cut),
     ]
+
+
+def threaded_area(hole: Feature) -> float:
+    """The cylinder that a thread or an insert in a hole would be torn out on, mm2."""
+    assert hole.diameter is not None and hole.length is not None
+    return _ENGAGED * float(np.pi) * hole.diameter * hole.length
+
+
+def _thread(hole: Feature, screw: ThreadFixture, force: Array, number: int, left: float) -> list[Nominal]:
+    axis = np.asarray(hole.axis, float)
+    assert hole.diameter is not None
+    out_way, _ = square_to(axis)
+    pull = abs(float(force @ axis)) + left * (screw.tightened_N or 0.0)
+    off = 0.5 * hole.diameter * out_way
+    return [_stress(Rule.PULLED_OUT, hole, number, pull / threaded_area(hole), axis, out_way, off)]
 
 
 def _root(mesh: Mesh, flat: Feature, answer: CaseAnswer, mine: np.ndarray, number: int) -> list[Nominal]:

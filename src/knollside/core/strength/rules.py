@@ -13,9 +13,10 @@ class Rule(IntEnum):
     BEARING = 2
     HEAD = 3
     PULLED_THROUGH = 4
-    ROOT = 5
-    CORE = 6
-    WRINKLING = 7
+    PULLED_OUT = 5
+    ROOT = 6
+    CORE = 7
+    WRINKLING = 8
 
     @property
     def words(self) -> str:
@@ -34,6 +35,7 @@ _WORDS = {
     Rule.BEARING: "wall of the hole crushed",
     Rule.HEAD: "crushed under the screw's head",
     Rule.PULLED_THROUGH: "screw's head pulled through",
+    Rule.PULLED_OUT: "thread or insert pulled out",
     Rule.ROOT: "broken off at the hold",
     Rule.CORE: "infill torn or crushed",
     Rule.WRINKLING: "shell wrinkled over soft infill",

@@ -23,6 +23,7 @@ from knollside.core.model import (
     Placed,
     Refused,
     ScrewFixture,
+    ThreadFixture,
     WallFixture,
 )
 from knollside.core.strength import conditions
@@ -110,7 +111,7 @@ def _refuse_into_the_hold(loads: list[tuple[Load, Feature]], fixtures: list[tupl
     for _, pushed_on in loads:
         for fixture, held_by in fixtures:
             if (
-                isinstance(fixture, FixedFixture | ScrewFixture | PinFixture | WallFixture)
+                isinstance(fixture, FixedFixture | ScrewFixture | ThreadFixture | PinFixture | WallFixture)
                 and np.isin(pushed_on.faces, held_by.faces).all()
             ):
                 raise Refused(

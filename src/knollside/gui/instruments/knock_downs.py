@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPen
+from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QLineEdit
 
 from knollside.core.material.allowables import Allowables
@@ -62,7 +62,7 @@ class KnockDownStrip(Strip):
         for s in a.knock_downs:
             value *= s.factor.value
             steps.append((s.name, value, s.factor.value, s.factor.source))
-        steps.append(("Across the layers", a.interlayer, a.bond.value, a.bond.source))
+        steps.append(("Across layers", a.interlayer, a.bond.value, a.bond.source))
         left, width = 18.0, self.width() - 36.0
         top, bottom = 90.0, self.height() - 26.0
         each = width / len(steps)
@@ -82,11 +82,11 @@ class KnockDownStrip(Strip):
             p.setFont(font(13, 600))
             p.setPen(look.colour("peat"))
             ty = y - 36
-            p.drawText(QRectF(x + 4, ty, each - 6, 16), Qt.AlignmentFlag.AlignLeft, name)
+            p.drawText(QRectF(x + 4, ty, each - 6, 16), Qt.AlignmentFlag.AlignLeft, _within(p, name, each - 6))
             p.setFont(font(12))
             p.setPen(look.colour("slate"))
             words = f"× {factor:.2f}  {source}" if factor is not None else source
-            p.drawText(QRectF(x + 4, ty + 15, each - 6, 15), Qt.AlignmentFlag.AlignLeft, words)
+            p.drawText(QRectF(x + 4, ty + 15, each - 6, 15), Qt.AlignmentFlag.AlignLeft, _within(p, words, each - 6))
             p.setFont(font(13, 700 if i == len(steps) - 1 else 400))
             p.setPen(look.colour("moss" if i == len(steps) - 1 else "peat"))
             p.drawText(
@@ -128,3 +128,7 @@ class KnockDownStrip(Strip):
             return
         self.entry.hide()
         self.changed.emit(self._editing, value)
+
+
+def _within(p: QPainter, words: str, width: float) -> str:
+    return p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(width))

@@ -9,10 +9,9 @@ from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QRadioButton, QVBoxLayout, 
 from knollside.core.job import edits
 from knollside.core.material.allowables import Allowables, target_reserve, withheld
 from knollside.core.mesh.identity import Named
-from knollside.core.model import GRAVITY, Danger, Fixture, FixtureKind, LoadCase, Surroundings, bounds_of
+from knollside.core.model import GRAVITY, Danger, Fixture, LoadCase, Surroundings, bounds_of
 from knollside.gui.instruments.knock_downs import KnockDownStrip
 from knollside.gui.instruments.widgets import (
-    Dropdown,
     NumberField,
     button,
     clear,
@@ -24,19 +23,11 @@ from knollside.gui.instruments.widgets import (
 )
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict, no_verdict
+from knollside.gui.steps.heldrow import held_row
 from knollside.gui.steps.loadcard import load_card
 from knollside.gui.steps.lost import lost_standing, lost_verdict, with_lost
 from knollside.gui.steps.scenes import base_scene, load_arrows, reaction_arrows
 from knollside.gui.viewport.scene import Scene
-
-HELD = {
-    "fixed": "fixed",
-    "slides along its face": "sliding",
-    "under a screw's head": "screw",
-    "on a pin": "pin",
-    "clamped at an edge": "edge",
-    "rests on a wall": "wall",
-}
 
 
 class DutyStep(Step):
@@ -65,13 +56,17 @@ class DutyStep(Step):
         self.lay.addWidget(rule())
         self.lay.addWidget(heading("Where it lives"))
         self.heat = NumberField(
-            "Greatest heat", "temperature", "°C", 5, *bounds_of(Surroundings, "temperature_c"), 0, 80
+            "Greatest heat", "temperature", "°C", 5, *bounds_of(Surroundings, "temperature_c"), 0, 64
         )
         self.heat.entered.connect(lambda v: self._place({"temperature_c": v}, f"heat {v:.0f} °C"))
         self.sun, self.wet, self.chem = QCheckBox("Sun"), QCheckBox("Rain"), QCheckBox("Chemicals")
         for box, key in ((self.sun, "sun"), (self.wet, "wet"), (self.chem, "chemicals")):
             box.clicked.connect(partial(self._tick, key))
-        self.lay.addWidget(row(self.heat, self.sun, self.wet, self.chem, stretch=-2))
+        self.cold = NumberField("Greatest cold", "temperature", "°C", 5, *bounds_of(Surroundings, "coldest_c"), 0, 64)
+        self.cold.setToolTip("Below some cold a plastic breaks rather than gives")
+        self.cold.entered.connect(lambda v: self._place({"coldest_c": v}, f"cold {v:.0f} °C"))
+        self.lay.addWidget(row(self.cold, label("to", dim=True), self.heat, stretch=-2))
+        self.lay.addWidget(row(self.sun, self.wet, self.chem, stretch=-2))
         self.lay.addWidget(rule())
         self.lay.addWidget(heading("If it lets go, who is hurt?", "asked once"))
         self.danger = QButtonGroup(body)
@@ -128,9 +123,8 @@ class DutyStep(Step):
             words = f"{cases[handle[0]].name}: turned by hand"
             self.session.put_design_case(edits.aimed(self.part.design_case, *handle, unit), words)
 
-    def _fix_as(self, i: int, kind: FixtureKind) -> None:
-        where = (self.part.design_case.fixtures[i].feature or "a point").replace("-", " ")
-        self.session.put_design_case(edits.with_fixture_kind(self.part.design_case, i, kind), f"{where} held: {kind}")
+    def _put_fixture(self, i: int, fixture: Fixture, text: str) -> None:
+        self.session.put_design_case(edits.with_fixture(self.part.design_case, i, fixture), text)
 
     def _let_go(self, i: int) -> None:
         self.session.put_design_case(edits.let_go(self.part.design_case, i), "no longer held")
@@ -164,6 +158,7 @@ class DutyStep(Step):
     def refresh(self) -> None:
         d = self.part.design_case
         self.heat.put(d.surroundings.temperature_c)
+        self.cold.put(d.surroundings.coldest_c)
         for box, on in (
             (self.sun, d.surroundings.sun),
             (self.wet, d.surroundings.wet),
@@ -202,16 +197,10 @@ class DutyStep(Step):
             self.knock_downs.put(None, "", "")
 
     def _held_row(self, i: int, held: Fixture) -> QWidget:
-        name = (held.feature or "a point").replace("-", " ")
-        kind = Dropdown(f"How {name} is held", HELD.items(), 11)
-        kind.put(held.kind)
-        kind.chose.connect(partial(self._fix_as, i))
-        gone = button("×", partial(self._let_go, i), plain=True, tip="No longer held")
-        gone.setAccessibleName(f"{name} no longer held")
-        gone.setFixedWidth(26)
-        title = label(name.capitalize(), 14, 600)
-        title.setFixedWidth(86)
-        return row(title, kind, gone, stretch=1, spacing=6)
+        facts = self.view.facts
+        feature = facts.feature(held.feature) if facts is not None and held.feature else None
+        hole = feature.diameter if feature is not None else None
+        return held_row(held, hole, partial(self._put_fixture, i), partial(self._let_go, i))
 
     def standing(self) -> Standing:
         d, lost = self.part.design_case, self.view.lost_of_design_case()

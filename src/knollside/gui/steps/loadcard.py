@@ -38,6 +38,7 @@ AIMS: dict[str, tuple[float, float, float]] = {
     "along −Y": (0, -1, 0),
 }
 LASTING = {time_words(h): h for h in (1.0, 24.0, 730.0, 8760.0, TEN_YEARS)}
+SWINGS = {"goes fully": 0.0, "half stays": 0.5, "swings back": -1.0}
 AXES: dict[str, tuple[float, float, float]] = {
     "about +X": (1.0, 0.0, 0.0),
     "about −X": (-1.0, 0.0, 0.0),
@@ -212,19 +213,36 @@ def _acting(case: LoadCase, put: Put) -> list[QWidget]:
 
 
 def _how_much(case: LoadCase, put: Put) -> list[QWidget]:
-    """A row with how many times it comes and how long it stays, where that is asked."""
-    how: list[QWidget] = []
+    """Rows with how many times it comes, how long it stays and how far it falls, where that is asked."""
+    how, stays = list[QWidget](), list[QWidget]()
     if case.repeated:
         times = NumberField(f"How many times {case.name}", "share", "", 1000, *bounds_of(LoadCase, "cycles"), 0, 84)
         times.entered.connect(lambda v: put(case.model_copy(update={"cycles": v}), f"{case.name}: {v:.0f} times"))
         times.setToolTip("How many times in its life; about a thousand where you do not know")
         times.plain = True
         times.put(case.cycles or 1000.0)
-        how += [times, label("times", dim=True)]
+        between = Dropdown(f"Between the times {case.name}", SWINGS.items(), 8)
+        between.put(case.stress_ratio if case.stress_ratio in SWINGS.values() else None)
+        between.setToolTip("What is left of the load in between: a load that swings back wears most")
+        between.chose.connect(
+            lambda r: put(case.model_copy(update={"stress_ratio": r}), f"{case.name}: {r:g} of it in between")
+        )
+        how += [times, label("times,", dim=True), between]
     if case.permanent:
         lasts = Dropdown(f"How long {case.name} stays", LASTING.items(), 8)
         lasts.put(case.lasting_h if case.lasting_h in LASTING.values() else None)
         lasts.setToolTip("Strength falls with every tenfold of time, and the part moves on")
         lasts.chose.connect(lambda h: put(case.model_copy(update={"hours": h}), f"{case.name}: {time_words(h)}"))
-        how += [label("for", dim=True), lasts]
-    return [row(*how, spacing=6, stretch=-2)] if how else []
+        stays += [label("for", dim=True), lasts]
+    falls = _falling(case, put) if case.knocked and case.only_weights else []
+    return [row(*some, spacing=6, stretch=-2) for some in (how, stays, falls) if some]
+
+
+def _falling(case: LoadCase, put: Put) -> list[QWidget]:
+    high = NumberField(f"How far {case.name} falls", "length", "mm", 10, 0, bounds_of(LoadCase, "drop_mm")[1], 0, 84)
+    high.put(case.drop_mm or 0.0)
+    high.setToolTip("Before the part catches it; nothing where it only hangs and is knocked")
+    high.entered.connect(
+        lambda v: put(case.model_copy(update={"drop_mm": v or None}), f"{case.name}: falls {v:.0f} mm")
+    )
+    return [label("falls by", dim=True), high]

@@ -47,6 +47,7 @@ from knollside.core.strength.zoom import Closeness, look_closely, may_have
 _NET = 600  # directions for which places are weighed
 _SMALL = 20_000  # cells on which a way's own shell is held against one alike all round
 _SCREEN = 10_000  # cells on which it is first looked whether anything buckles at all
+_FAR_OFF, _COARSE = 3.0, 0.1  # reserve at the low end from which that will do, and what it is unsure of by
 _SHELL = 0.1  # of a reserve, what is unsure at least of a way's own shell
 _LIKELY = 8  # ways of which that is asked
 
@@ -128,8 +129,8 @@ class Buckles(Question[Stability]):
         small = replace(self.strength, solve=replace(self.strength.solve, cells=min(_SCREEN, cells), exactly=True))
         try:
             first = self._of(ask, small, small.alone(ask, 0.0, 0.1), 0.1, 0.2)
-            if first.beyond:  # by so much that a finer grid would say the same
-                return first
+            if first.reserve.low >= _FAR_OFF:
+                return replace(first, reserve=widened(first.reserve, _COARSE))
         except Refused:  # too thin for so few cells
             pass
         return self._of(ask, self.strength, ask(self.strength, 0.2, 0.4), 0.4, 1.0)
@@ -167,11 +168,26 @@ class OwnShells(Question[tuple[float, ...]]):
         except Refused:
             return (math.nan,) * len(self.directions)
         every = rate(alike.field, alike.limits, np.array(self.directions)).reserve
-        out = []
-        for i, (direction, plain) in enumerate(zip(self.directions, every, strict=True)):
-            own = small.printed(small.recipe, direction).alone(ask, (i + 1) * share, (i + 2) * share)
-            out.append(float(rate(own.field, own.limits, np.array([direction])).reserve[0]) / float(plain))
-        return tuple(out)
+        out = dict.fromkeys(self.directions, math.nan)
+        plain = dict(zip(self.directions, every, strict=True))
+        for i, some in enumerate(self._of_one_shell()):
+            own = small.printed(small.recipe, some[0]).alone(ask, (i + 1) * share, (i + 2) * share)
+            for direction, reserve in zip(some, rate(own.field, own.limits, np.array(some)).reserve, strict=True):
+                out[direction] = float(reserve) / float(plain[direction])
+        return tuple(out[d] for d in self.directions)
+
+    def _of_one_shell(self) -> list[list[Vec]]:
+        """The directions by the shell they make: upside down it is the same where as many layers close both ends."""
+        recipe, out = self.strength.recipe, list[list[Vec]]()
+        for direction in self.directions:
+            x, y, z = direction
+            turned = (w for w in out if recipe.tops == recipe.bottoms and same_direction(w[0], (-x, -y, -z)))
+            alike = next(turned, None)
+            if alike is None:
+                out.append([direction])
+            else:
+                alike.append(direction)
+        return out
 
 
 def shelled(ranked: RankedOrientations, directions: tuple[Vec, ...], ratios: tuple[float, ...]) -> RankedOrientations:

@@ -25,12 +25,14 @@ from knollside.core.model import (
     Refused,
     Surroundings,
 )
+from knollside.core.strength.clamping import clamp_left, clamps, loosened, refuse_if_stripped
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, widened
 from knollside.core.strength.field import POISSON, CaseAnswer, Medium, refuse_unready
 from knollside.core.strength.graded import Sizing
 from knollside.core.strength.hand_rules import by_hand, with_rules
 from knollside.core.strength.hollow import hollow_of
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
+from knollside.core.strength.impact import caught
 from knollside.core.strength.movement import Movement, movement_of
 from knollside.core.strength.rating import sphere
 from knollside.core.strength.skin import skin_of
@@ -152,9 +154,10 @@ class StrengthOf(Question[Strength]):
     def answer(self, ask: Answerer) -> Strength:
         # Asked first: a material or a duty that cannot be judged refuses before any solving.
         limits_of(self.design_case, self.card)
-        refuse_unready(ask(self.solve.part, 0.0, 0.05).mesh, self.design_case)
-        found = ask(self.solve, 0.05, 0.99)
-        return self._judged(found, ask(self.solve.part, 0.99, 1.0))
+        part = ask(self.solve.part, 0.0, 0.05)
+        refuse_unready(part.mesh, self.design_case)
+        refuse_if_stripped(part.mesh, part.features, self.design_case, self.card)
+        return self._judged(ask(self.solve, 0.05, 0.99), part)
 
     def alone(self, ask: Answerer, low: float, high: float) -> Strength:
         """The answer worked out without keeping it: one of many that nobody asks again."""
@@ -165,9 +168,11 @@ class StrengthOf(Question[Strength]):
         plan = plan_of(self.solve.fixtures, self.cases)
         if plan.rows != self.solve.rows:
             raise ValueError("these cases are no sums of the rows that were solved")
-        field = mix(found.field, plan)
-        rules = by_hand(part.mesh, part.features, self.design_case, field.cases, self.recipe)
-        field = with_rules(field, rules)
+        field = caught(mix(found.field, plan), self.design_case.loaded)
+        at = part.mesh, part.features, self.design_case, field.cases
+        left = tuple(clamp_left(self.card, self.surroundings, c).high for c in self.design_case.loaded)
+        field = with_rules(field, by_hand(*at, self.recipe, left))
+        field = replace(field, notes=(*field.notes, *loosened(clamps(*at, self.card))))
         s = strength_of(field, self.design_case, self.recipe, self.card)
         movement = movement_of(field, self.design_case.loaded, self.card, self.surroundings)
         return replace(s, mesh_size=found.mesh_size, movement=movement, length=float(part.mesh.size.max()))
