@@ -277,9 +277,13 @@ def _session() -> tuple[Meshes, list[Question[Any]]]:
                         recipe=Recipe(walls=walls, infill=infill),
                         printer=PrinterFacts(),
                     )
-                    question = asked.ask_strength(it, s, 600)
-                    out += [asked.ask_orientations(question, s, 20), asked.ask_proof(question, s)]
-                    out.append(strength.Detail(question, s.printer.bed_mm, UP))
+                    question = asked.ask_strength(it, s, 1500, None, True)
+                    out += [
+                        asked.ask_orientations(question, s, 20),
+                        strength.Detail(question, s.printer.bed_mm, UP),
+                    ]
+                    if infill:  # as many solves as all the others together
+                        out.append(asked.ask_proof(question, s))
     return meshes, out
 
 
