@@ -8,6 +8,8 @@ import gmsh
 import numpy as np
 import pyamg
 import skfem
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 from skfem.helpers import ddot, sym_grad, trace
 
@@ -94,14 +96,20 @@ def _elements(dim: int, kind: int, corners: int) -> tuple[np.ndarray, np.ndarray
 
 
 def _flat(mesh: skfem.MeshTet, at: tuple[float, float, float]) -> np.ndarray:
-    """Boundary facets in the plane of the one nearest to a place."""
+    """Boundary facets of the flat face that the one nearest to a place lies on."""
     facets = mesh.boundary_facets()
     p = mesh.p[:, mesh.facets[:, facets]]
     middle = p.mean(axis=1).T
     normal = np.cross((p[:, 1] - p[:, 0]).T, (p[:, 2] - p[:, 0]).T)
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)
     k = int(np.argmin(np.linalg.norm(middle - np.array(at), axis=1)))
-    return facets[(np.abs(normal @ normal[k]) > 0.9999) & (np.abs((middle - middle[k]) @ normal[k]) < 1e-4)]
+    flat = np.flatnonzero((np.abs(normal @ normal[k]) > 0.9999) & (np.abs((middle - middle[k]) @ normal[k]) < 1e-4))
+    # One face of the part, not all that lie in its plane: what hangs together by corners.
+    corners = mesh.facets[:, facets[flat]]
+    which = np.tile(np.arange(len(flat)), 3)
+    links = coo_matrix((np.ones(which.size), (which, corners.ravel())), shape=(len(flat), mesh.p.shape[1])).tocsr()
+    piece = connected_components(links @ links.T, directed=False)[1]
+    return facets[flat[piece == piece[np.flatnonzero(flat == k)[0]]]]
 
 
 def _loads(drawn: Drawn, mesh: skfem.MeshTet, basis: skfem.Basis) -> np.ndarray:

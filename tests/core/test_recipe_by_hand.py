@@ -19,6 +19,7 @@ from knollside.core.material.cards import material
 from knollside.core.mesh.slicer import cut, polygon_of, section_of
 from knollside.core.model import BreakTest, Danger, DesignCase, LoadCase, Range, Recipe, Surroundings
 from knollside.core.recipe.board import (
+    GUESSED,
     LIGHTEST,
     NEAREST,
     Dot,
@@ -270,9 +271,13 @@ def test_names_on_the_board_go_to_what_they_say() -> None:
         dot(13, 2.2, 4, 0.3),
     ]
     named = {d.preset: i for i, d in enumerate(_named(dots, 2.0)) if d.preset}
-    assert named == {LIGHTEST: 2, "All solid": 4, "Thick shell, empty": 7, "Some of both": 8}
+    assert named == {GUESSED: 2, "All solid": 4, "Thick shell, empty": 7, "Some of both": 8}
     # Of solid ones that weigh the same the one of about four walls is named.
-    assert [d.preset for d in _named([dot(20, 3.0, w, 1.0) for w in (2, 4, 8)], 2.0)][1] == LIGHTEST
+    assert [d.preset for d in _named([dot(20, 3.0, w, 1.0) for w in (2, 4, 8)], 2.0)][1] == GUESSED
+    # The lightest that was solved and holds is called so, and no estimate besides.
+    proved = [replace(d, solved=i in (3, 6)) for i, d in enumerate(dots)]
+    assert {d.preset: i for i, d in enumerate(_named(proved, 2.0)) if d.preset}[LIGHTEST] == 6
+    assert GUESSED not in {d.preset for d in _named(proved, 2.0)}
     assert {d.preset for d in _named(dots, 9.0)} >= {NEAREST} and _named(dots, 9.0)[4].preset in (NEAREST, "All solid")
     assert next(i for i, d in enumerate(_named(dots, 9.0)) if d.preset == NEAREST) in (4, 5)
     assert [d.frontier for d in _named(dots, 2.0)] == [True, True, False, True, True, False, True, False, True]

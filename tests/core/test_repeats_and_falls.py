@@ -27,7 +27,9 @@ from knollside.core.model import (
     WeightLoad,
 )
 from knollside.core.strength.field import Medium, solve
+from knollside.core.strength.graded import Sizing
 from knollside.core.strength.impact import impact_factor, sag
+from knollside.core.strength.superpose import plan_of
 
 E = 2000.0
 
@@ -91,6 +93,44 @@ def test_a_beam_that_catches_a_weight() -> None:
     weight, second = GRAVITY, 10**4 / 12
     want = weight * 60**3 / (3 * E * second) + weight * 60 / (5 / 6 * E / 2.7 * 100)
     assert sag(field.grid_points, field.cases[0]) == pytest.approx(want, rel=0.03)
+
+
+@pytest.mark.parametrize("close", [False, True])
+def test_a_beam_sags_under_what_it_weighs_itself(close: bool) -> None:
+    """120 x 10 x 10 built in at one end: w L4 / 8 E I and the shear's share; what holds it bears all of it."""
+    part, density = box(120, 10, 10), 1.24
+    push = ForceLoad(at=(120, 5, 5), force_N=(0, 1e-9, 0))
+    case = LoadCase(name="a", loads=(push,), own_weight=True)
+    duty = DesignCase(fixtures=(FixedFixture(at=(0, 5, 5)),), cases=(case,))
+    sizing = Sizing(np.array([[0.0, 5.0, 10.0]]), 0.4, 0.5) if close else None
+    answer = solve(part, find_features(part), duty, Medium(E, density=density), 6000, sizing=sizing).cases[0]
+    line = density * 1e-6 * GRAVITY * 100  # N a mm
+    want = line * 120**4 / (8 * E * 10**4 / 12) + line * 120**2 / (2 * 5 / 6 * E / 2.7 * 100)
+    assert np.abs(answer.displacement[:, 2]).max() == pytest.approx(want, rel=0.02)
+    assert np.asarray(answer.reactions[0][1]) == pytest.approx([0, 0, 120 * line], abs=1e-5 * 120 * line + 1e-6)
+
+
+def test_its_own_weight_is_one_more_row_for_all_cases() -> None:
+    push, far = (ForceLoad(at=(60, 5, 5), force_N=f) for f in ((0.0, 0.0, -3.0), (0.0, 0.0, -9.0)))
+    cases = tuple(
+        LoadCase(name=n, loads=(ld,), own_weight=w)
+        for n, ld, w in (("a", push, True), ("b", far, True), ("c", far, False))
+    )
+    plan = plan_of((FixedFixture(at=(0, 5, 5)),), cases)
+    assert [r.own_weight for r in plan.rows] == [False, True]
+    assert [dict(parts) for _, parts in plan.sums] == [{0: -3.0, 1: 1.0}, {0: -9.0, 1: 1.0}, {0: -9.0}]
+    ask, rank = solving.ranking(
+        box(60, 10, 10),
+        Stated(design_case=DesignCase(fixtures=(FixedFixture(at=(0, 5, 5)),), cases=cases)),
+        2000,
+        True,
+        30,
+    )
+    a, _, c = ask(rank).strength.field.cases
+    own = material("PETG").density * 6000 * 1e-6 * GRAVITY
+    assert a.reactions[0][1][2] == pytest.approx(3 + own, rel=1e-4) and c.reactions[0][1][2] == pytest.approx(
+        9, rel=1e-4
+    )
 
 
 def test_what_falls_takes_its_times_off_the_reserve() -> None:

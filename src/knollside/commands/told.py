@@ -79,6 +79,7 @@ def quality_told(r: Rated) -> Said:
             "greatest_movement_mm": s.field.greatest_movement,
             "movement_mm": None if s.movement is None else range_told(s.movement.mm),
             "moves_far": s.moves_far,
+            "screws": s.loosened,
             "notes": list(s.field.notes),
         },
     }

@@ -39,7 +39,8 @@ class LoadCase(Record):
 
     ``cycles`` says how often a repeated one comes (about a thousand where not said) and ``stress_ratio`` what share of
     the load is there between (nothing where it goes fully, -1 where it swings back as strong); ``hours`` how long a
-    permanent one lasts (ten years where not said); ``drop_mm`` from how high the weights of a knocked one fall.
+    permanent one lasts (ten years where not said); ``drop_mm`` from how high the weights of a knocked one fall;
+    ``own_weight`` whether the part's own weight acts besides, down being -Z as drawn.
     """
 
     name: str = Field(max_length=80)
@@ -50,6 +51,7 @@ class LoadCase(Record):
     cycles: float | None = Field(None, ge=1, le=1e9)
     stress_ratio: float = Field(0.0, ge=-1, le=0.95)
     drop_mm: Length | None = Field(None, gt=0, le=10_000)
+    own_weight: bool = False
     hours: float | None = Field(None, ge=0.1, le=1e6)
 
     @model_validator(mode="after")

@@ -8,6 +8,7 @@ stresses.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
@@ -34,19 +35,24 @@ WALLS = (1, 2, 3, 4, 5, 6, 7, 8, 10)
 INFILLS = (0.0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.7, 1.0)
 SHELLS = (3, 5)
 # Names of two schools of practice, as they stand on the board.
-LIGHTEST, NEAREST = "Lightest that holds", "Nearest to holding"
+LIGHTEST, GUESSED, NEAREST = "Lightest that holds", "Lightest by estimate", "Nearest to holding"
+# What an estimate is unsure of by itself, a share: before the board was held against full solves, and after.
+_ROUGH, _EMPTY, _CHECKED = 0.25, 1.5, 0.10  # an empty shell bends locally, which no section tells
 _CUTS = 28
+_SET_APART = 2  # dots at the end of a board that are of other layers
 
 
 @dataclass(frozen=True)
 class Dot:
-    """One combination with its reserve and price; ``school`` where practice has a name for it."""
+    """One combination with its reserve and price; ``preset`` where practice has a name for it; ``solved`` where its
+    reserve is no estimate but a full solve's."""
 
     recipe: Recipe
     reserve: Range
     price: Price
     preset: str = ""
     frontier: bool = False
+    solved: bool = False
 
 
 @dataclass(frozen=True)
@@ -67,7 +73,17 @@ class Board:
     @property
     def advice(self) -> Dot | None:
         """The lightest whose low end meets the target, else the one whose low end comes nearest to it."""
-        return self.preset(LIGHTEST) or self.preset(NEAREST)
+        return self.preset(LIGHTEST) or self.preset(GUESSED) or self.preset(NEAREST)
+
+    def lightest_unsolved(self, low: float) -> Dot | None:
+        """The lightest of the estimates whose low end is at least so much."""
+        found = [d for d in self.dots[:-_SET_APART] if not d.solved and d.reserve.low >= low]
+        return min(found, key=_light, default=None)
+
+    def with_solve(self, recipe: Recipe, reserve: Range) -> Board:
+        """The board with one recipe's estimate put right by its full solve, and named anew."""
+        dots = [replace(d, reserve=reserve, solved=True) if d.recipe == recipe else d for d in self.dots]
+        return replace(self, dots=(*_named(dots[:-_SET_APART], self.target), *dots[-_SET_APART:]))
 
     def dot(self, recipe: Recipe) -> Dot | None:
         """The dot of a recipe, or None where it was not tried."""
@@ -141,12 +157,18 @@ class Pricer(PlainPricer):
         """Each recipe with its reserve and price. Refuses nothing: thin shells come out with little reserve."""
         low, high = (float(v) for v in self.rating.spread[0])
         return [
-            Dot(r, widened(Range(v, v * low, v * high), self.doubt), self.price(r))
+            Dot(r, widened(Range(v, v * low, v * high), self.off(r)), self.price(r))
             for r, v in zip(recipes, self._reserves(recipes, nozzle).tolist(), strict=True)
         ]
 
-    def _reserves(self, recipes: list[Recipe], nozzle: float) -> Array:
-        """Solved peaks times how much more, or less, the transformed section is stressed."""
+    def off(self, recipe: Recipe) -> float:
+        """What an estimate is unsure of besides its material, a share: the grid's doubt and its own."""
+        own = _CHECKED if self.calibration.count else _ROUGH if recipe.infill > 0 else _EMPTY
+        return math.hypot(self.doubt, own)
+
+    def by_stress(self, recipes: list[Recipe], nozzle: float) -> tuple[Array, Array]:
+        """Reserves by stress, before they are put right by any solve, and against a face buckling by itself: solved
+        peaks times how much more, or less, the transformed section is stressed."""
         b = self.own
         # The field was solved with walls' thickness all round: tops counted in layers of the same depth.
         even = max(round(b.walls * b.line_width / b.layer_height), 1)
@@ -155,12 +177,15 @@ class Pricer(PlainPricer):
         with np.errstate(divide="ignore", invalid="ignore"):
             more = np.where(index[:, :1] > 1e-12, index[:, :1] / np.maximum(index[:, 1:], 1e-12), 1.0)
         # A cut where the plain section bears next to nothing says little of what a changed one would: it stays.
-        out = np.minimum((self.peak[:, None] * more).min(axis=(0, 2)), buckle[1:])
-        out = out * self.calibration.at(recipes)
+        out = (self.peak[:, None] * more).min(axis=(0, 2))
         if int(self.rating.mode[0]) in PARTED:
             own = height_share(b.layer_height / self.nozzle_mm)
             out = out * np.array([height_share(r.layer_height / nozzle) / own for r in recipes])
-        return np.asarray(out)
+        return np.asarray(out), buckle[1:]
+
+    def _reserves(self, recipes: list[Recipe], nozzle: float) -> Array:
+        stress, buckle = self.by_stress(recipes, nozzle)
+        return np.asarray(np.minimum(stress * self.calibration.at(recipes), buckle))
 
 
 def combinations(base: Recipe) -> list[Recipe]:
@@ -253,16 +278,19 @@ def _named(dots: list[Dot], target: float) -> list[Dot]:
         if found:
             names[min(found, key=lambda i: rank(dots[i]))] = name
 
-    def light(d: Dot) -> float:
-        """Grams; among equals more walls before infill, and in solid parts, where walls say nothing, about four."""
-        walls = d.recipe.walls
-        return d.price.grams + 0.01 * (abs(walls - 4) if d.recipe.infill >= 1 else -walls)
-
     # The low end decides: what only its middle would carry is not called holding.
-    first(LIGHTEST, lambda d: d.reserve.low >= target, light)
+    first(LIGHTEST, lambda d: d.solved and d.reserve.low >= target, _light)
     if not names:
-        first(NEAREST, lambda d: d.reserve.low == d.reserve.low, lambda d: (-round(d.reserve.low, 3), light(d)))
+        first(GUESSED, lambda d: d.reserve.low >= target, _light)
+    if not names:
+        first(NEAREST, lambda d: d.reserve.low == d.reserve.low, lambda d: (-round(d.reserve.low, 3), _light(d)))
     first("All solid", lambda d: d.recipe.infill == 1.0, lambda d: abs(d.recipe.walls - 4) + abs(d.recipe.tops - 5))
     first("Thick shell, empty", lambda d: d.recipe.infill == 0.0, lambda d: abs(d.recipe.walls - 6) - d.recipe.tops)
     first("Some of both", lambda d: d.recipe.infill == 0.3 and d.recipe.tops == 5, lambda d: abs(d.recipe.walls - 4))
     return [replace(d, preset=names.get(i, ""), frontier=i in frontier) for i, d in enumerate(dots)]
+
+
+def _light(d: Dot) -> float:
+    """Grams; among equals more walls before infill, and in solid parts, where walls say nothing, about four."""
+    walls = d.recipe.walls
+    return d.price.grams + 0.01 * (abs(walls - 4) if d.recipe.infill >= 1 else -walls)

@@ -14,8 +14,9 @@ import numpy as np
 from knollside.core.material.infill import stiffness_share
 from knollside.core.model import Array, Recipe
 
-# (walls, infill) that are solved; solid stands for every wall count.
-ANCHORS = ((2, 0.0), (6, 0.0), (2, 0.2), (4, 0.3), (8, 0.2), (4, 1.0))
+# (walls, infill) that are solved: the ends, where an estimate is least sure, and between; solid stands for every wall
+# count.
+ANCHORS = ((2, 0.0), (6, 0.0), (1, 0.15), (2, 0.2), (2, 0.5), (4, 0.3), (8, 0.05), (8, 0.2), (4, 1.0))
 _MOST = 1.5  # log ratio; past it estimate and solve speak of different things
 
 

@@ -93,14 +93,14 @@ def clamps(
     return tuple(out)
 
 
-def loosened(clamps: tuple[Clamp, ...]) -> tuple[str, ...]:
-    """The one that goes first, in words, and how many more may."""
+def loosened(clamps: tuple[Clamp, ...]) -> str:
+    """The one that goes first, in words, and how many more may; nothing where all hold."""
     some = sorted((c for c in clamps if c.opens or c.slips), key=lambda c: c.left.low - c.pull - c.sideways)
     if not some:
-        return ()
+        return ""
     more = len({c.hole for c in some}) - 1
     others = "" if not more else f" So may {more} more screw{'s' if more > 1 else ''}."
-    return (some[0].words + others,)
+    return some[0].words + others
 
 
 def refuse_if_stripped(mesh: Mesh, features: tuple[Feature, ...], design_case: DesignCase, card: Material) -> None:

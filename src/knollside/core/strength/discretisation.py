@@ -149,11 +149,13 @@ def solve_layered(
     recipe: Recipe,
     direction: Vec,
     tick: Tick,
+    density: float,
 ) -> tuple[Layered, StressField]:
-    """One way with Ez/E = 0.85 and the shell that way makes."""
+    """One way with Ez/E = 0.85 and the shell that way makes; ``density`` g/cm3."""
     n = np.asarray(direction, float)
     skin = skin_of(recipe, direction)
-    medium = Medium(field.modulus, skin=skin, layers=(ACROSS, n), hollow=hollow_of(recipe, limits[0].table.value))
+    hollow = hollow_of(recipe, limits[0].table.value)
+    medium = Medium(field.modulus, skin=skin, layers=(ACROSS, n), hollow=hollow, density=density)
     # On the same cells, as close as the way was looked at before.
     again = solve(mesh, features, design_case, medium, CellSize(field.asked), tick, sizing=field.sizing)
     quick = float(rate(field, limits, n[None]).reserve[0])

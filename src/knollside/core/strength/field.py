@@ -151,13 +151,14 @@ class StressField:
 class Medium:
     """What the part is made of, as a solve sees it: ``modulus`` MPa in the layer; ``skin`` blends walls and infill
     into the cells; ``layers`` = (Ez/E, build direction) for the layered re-solve; ``hollow``
-    what fails besides of a shell over infill."""
+    what fails besides of a shell over infill; ``density`` g/cm3, where the part's own weight acts."""
 
     modulus: float
     poisson: float = POISSON
     skin: Skin | None = None
     layers: tuple[float, Array] | None = None
     hollow: Hollow | None = None
+    density: float = 0.0
 
 
 def solve(
@@ -183,7 +184,7 @@ def solve(
     say(0.02, "looking at the part")
     refuse_unready(mesh, design_case)
     say(0.06, "laying the grid")
-    laid = set_out(mesh, features, design_case, cells, sizing)
+    laid = set_out(mesh, features, design_case, cells, sizing, medium.density)
     work, constraints = laid.work, [c for c, _ in laid.held]
     body = body_of(laid, medium)
     say(0.10, "setting up the solve")

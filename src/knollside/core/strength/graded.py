@@ -116,6 +116,15 @@ class Graded:
         return tuple(out)
 
     @property
+    def volumes(self) -> Array:
+        """What each leaf holds, mm3 (c,)."""
+        out = np.empty(len(self.leaf))
+        for k, level in enumerate(self.levels):
+            mine = self.leaf[:, 0] == k
+            out[mine] = level.fill[self.leaf[mine, 1]] * level.size.prod()
+        return out
+
+    @property
     def centres(self) -> Array:
         """Middle of each leaf, mm (c, 3)."""
         out = np.empty((len(self.leaf), 3))

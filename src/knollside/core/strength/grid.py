@@ -51,6 +51,11 @@ class Grid:
         """Fill of the active cells, (c,)."""
         return np.asarray(self.fill[tuple(self.cells.T)])
 
+    @property
+    def volumes(self) -> Array:
+        """What each active cell holds, mm3 (c,)."""
+        return np.asarray(self.filled * self.size.prod())
+
 
 # Corner order of a brick: x fastest, then y, then z.
 CORNERS = np.array([[i & 1, i >> 1 & 1, i >> 2 & 1] for i in range(8)])

@@ -58,3 +58,13 @@ def push(grid: Grid | Graded, mesh: Mesh, feature: Feature, faces: Ints, load: L
         for d in range(3):
             f[:, d] += np.bincount(grid.nodes[cell, a], weights[:, a] * each[:, d], minlength=len(f))
     return f.reshape(-1), spots, each
+
+
+def weigh(grid: Grid | Graded, per_mm3: float) -> tuple[Array, Array, Array]:
+    """Nodal forces (3n,) of what the part itself weighs, ``per_mm3`` N down along -Z, with the middle of each cell and
+    the force there. It counts as solid, which is never too little."""
+    each = np.zeros((len(grid.nodes), 3))
+    each[:, 2] = -per_mm3 * grid.volumes
+    f = np.zeros((len(grid.points), 3))
+    f[:, 2] = np.bincount(grid.nodes.ravel(), np.repeat(each[:, 2] / 8, 8), minlength=len(f))
+    return f.reshape(-1), grid.centres, each

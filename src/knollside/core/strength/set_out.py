@@ -10,6 +10,7 @@ from knollside.core.mesh.check import check
 from knollside.core.mesh.features import feature_at
 from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import (
+    GRAVITY,
     Array,
     DeflectionLoad,
     DesignCase,
@@ -79,7 +80,9 @@ def set_out(
     design_case: DesignCase,
     cells: int | CellSize,
     sizing: Sizing | None,
+    density: float = 0.0,
 ) -> SetOut:
+    """``density`` g/cm3, for cases in which the part's own weight acts."""
     fixtures = [(h, place_feature(mesh, features, h)) for h in design_case.fixtures]
     pushed = [[(ld, place_feature(mesh, features, ld)) for ld in case.loads] for case in design_case.cases]
     for row in pushed:
@@ -96,9 +99,15 @@ def set_out(
     held = [(conditions.constrain(grid, work, renumber[f.faces], h, f), f) for h, f in fixtures]
     conditions.refuse_if_loose([c for c, _ in held], float(work.size.max()))
     cases = [
-        pushed_by(grid, work, case.name, [(ld, f, renumber[f.faces]) for ld, f in row])
+        pushed_by(
+            grid,
+            work,
+            case.name,
+            [(ld, f, renumber[f.faces]) for ld, f in row],
+            density * 1e-6 * GRAVITY if case.own_weight else 0.0,
+        )
         for case, row in zip(design_case.cases, pushed, strict=True)
-        if row
+        if row or case.own_weight
     ]
     # A face moved by a stated way is held as fast as any.
     driven = [f for row in pushed for ld, f in row if isinstance(ld, DeflectionLoad)]

@@ -34,7 +34,10 @@ class Pushed:
     driven: tuple[tuple[conditions.Constraint, Feature], ...]
 
 
-def pushed(grid: Grid | Graded, work: Mesh, name: str, loads_: list[tuple[Load, Feature, Ints]]) -> Pushed:
+def pushed(
+    grid: Grid | Graded, work: Mesh, name: str, loads_: list[tuple[Load, Feature, Ints]], own_weight: float = 0.0
+) -> Pushed:
+    """``own_weight`` is what a mm3 of the part weighs, N, where that acts besides."""
     f = np.zeros(3 * len(grid.points))
     where, forces = [np.zeros((0, 3))], [np.zeros((0, 3))]
     driven: list[tuple[conditions.Constraint, Feature]] = []
@@ -45,6 +48,11 @@ def pushed(grid: Grid | Graded, work: Mesh, name: str, loads_: list[tuple[Load, 
         nodal, at, each = loads.push(grid, work, feature, faces, load)
         f += nodal
         where.append(at.points)
+        forces.append(each)
+    if own_weight:
+        nodal, at_cells, each = loads.weigh(grid, own_weight)
+        f += nodal
+        where.append(at_cells)
         forces.append(each)
     return Pushed(name, f, np.vstack(where), np.vstack(forces), tuple(driven))
 

@@ -35,7 +35,7 @@ def buckle(
     say: Tick = tick or (lambda share, text: None)
     if field.sizing is not None:
         raise ValueError("buckling is asked of a plain grid")
-    laid = set_out(mesh, features, design_case, CellSize(field.asked), None)
+    laid = set_out(mesh, features, design_case, CellSize(field.asked), None, medium.density)
     body = body_of(laid, medium)
     assert isinstance(body, PlainBody) and isinstance(laid.grid, Grid)
     if len(laid.grid.points) != len(field.grid_points):

@@ -17,7 +17,8 @@ FAR_MOVED = 0.05  # of the part's length
 @dataclass(frozen=True)
 class Strength:
     """The stress field of a design case with the strengths it is held against, one for each case; ``movement`` is
-    how far it moves at most, ``length`` its longest side, mm."""
+    how far it moves at most, ``length`` its longest side, mm, ``loosened`` what to say of screws whose clamp may not
+    last."""
 
     field: StressField
     limits: tuple[Allowables, ...]
@@ -28,6 +29,7 @@ class Strength:
     mesh_size: MeshSize | None = None
     movement: Movement | None = None
     length: float = 0.0
+    loosened: str = ""
 
     @property
     def moves_far(self) -> str:

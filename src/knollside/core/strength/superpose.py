@@ -34,26 +34,30 @@ class Plan:
 
 
 def plan_of(fixtures: tuple[Fixture, ...], cases: tuple[LoadCase, ...]) -> Plan:
-    """Unit rows where answers add up: each place and axis that is pushed, each torque, pressure and pin.
+    """Unit rows where answers add up: each place and axis that is pushed, each torque, pressure and pin, and what the
+    part itself weighs.
 
     Where a pin or a wall lets go or a face is moved by a stated way, or where units would be more work than they save,
     the cases themselves are the rows.
     """
     loaded = [c for c in cases if c.loads]
     whole = Plan(
-        tuple(LoadCase(name="", loads=c.loads) for c in loaded),
+        tuple(LoadCase(name="", loads=c.loads, own_weight=c.own_weight) for c in loaded),
         tuple((c.name, ((k, 1.0),)) for k, c in enumerate(loaded)),
     )
     if any(h.one_way for h in fixtures) or any(c.bends for c in loaded):
         return whole
-    rows: dict[Load, int] = {}
+    rows: dict[Load | None, int] = {}  # None: the part's own weight
     sums = []
     for c in loaded:
         parts = [(rows.setdefault(u, len(rows)), amount) for ld in c.loads for u, amount in _units(ld)]
+        if c.own_weight:
+            parts.append((rows.setdefault(None, len(rows)), 1.0))
         sums.append((c.name, tuple(parts)))
     if len(rows) > max(_MOST_ROWS, 2 * len(loaded)):
         return whole
-    return Plan(tuple(LoadCase(name="", loads=(u,)) for u in rows), tuple(sums))
+    units = (LoadCase(name="", loads=() if u is None else (u,), own_weight=u is None) for u in rows)
+    return Plan(tuple(units), tuple(sums))
 
 
 def _units(load: Load) -> list[tuple[Load, float]]:

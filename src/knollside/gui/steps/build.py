@@ -13,7 +13,8 @@ from knollside.core.material.allowables import withheld
 from knollside.core.material.bond import shares
 from knollside.core.material.infill import PATTERNS
 from knollside.core.model import Recipe, bounds_of
-from knollside.core.recipe.board import LIGHTEST, Dot
+from knollside.core.recipe.board import GUESSED, Dot
+from knollside.core.recipe.calibration import ANCHORS
 from knollside.gui import nodes
 from knollside.gui.answers import Answer, Missing
 from knollside.gui.derived import Node
@@ -92,10 +93,10 @@ class BuildStep(Step):
         pages = (("Material", self.materials), ("Roofs", self.roofs), ("What it buys", self.buys))
         self.tabs = Tabs((*pages, ("Spiral", self.spiral), ("Pinned", self.pins)), 3, (0, 2, 0, 2))
         self.tabs.turned.connect(lambda _: session.touch())
-        self.check = button(
-            "Check the board",
-            lambda: session.ask(nodes.CHECKED),
-            tip="Solve six recipes whole and put the estimates right between them; takes a minute or more",
+        self.check = label("", dim=True)
+        self.check.setToolTip(
+            f"{len(ANCHORS)} recipes are solved whole while nothing else is asked, the estimates between them put "
+            "right, and the lightest solved until one holds; takes some minutes"
         )
         self.tabs.strip.addWidget(self.check, 1, 2)
         for page in (self.materials, self.roofs, self.buys, self.spiral, self.pins):
@@ -201,7 +202,7 @@ class BuildStep(Step):
 
     def needs(self) -> tuple[Node[Any], ...]:
         page, loaded = self.tabs.front, self.part.loaded
-        wanted: tuple[Node[Any], ...] = (nodes.RANKED, nodes.SETTLED, nodes.BUILD) if loaded else ()
+        wanted: tuple[Node[Any], ...] = (nodes.RANKED, nodes.SETTLED, nodes.BUILD, nodes.CHECKED) if loaded else ()
         b = self.board_answer.fresh
         off_board = not loaded or (b is not None and b.board.dot(self.recipe) is None)
         if off_board or page in (BUYS, SPIRAL):
@@ -235,8 +236,8 @@ class BuildStep(Step):
         self._fill_pages(r)
         dot, fresh = self._dot(r), answer.fresh
         self.pin.setEnabled(dot is not None)
-        self.check.setEnabled(fresh is not None and not fresh.board.checked)
-        self.check.setText("Board checked" if fresh is not None and fresh.board.checked else "Check the board")
+        checked = fresh is not None and fresh.board.checked
+        self.check.setText("" if fresh is None else "Board checked" if checked else "Being checked")
         self._fill_board(answer, r, dot)
         self._fill_price(dot, r)
         self._fill_schools(fresh, dot)
@@ -372,7 +373,8 @@ class BuildStep(Step):
         tone = reserve_tone(dot.reserve, target)
         advice = b.board.advice
         words = {"moss": "would hold", "straw ink": "is too close to call", "clay": "would not hold"}[tone]
-        held = "Put right by full solves of six recipes" if b.board.checked else "An estimate"
+        some = f"Put right by full solves of {len(ANCHORS)} recipes" if b.board.checked else "An estimate"
+        held = "Solved" if dot.solved else some
         body = f"{held}; “Use this recipe” solves it."
         if advice is not None and advice.recipe != dot.recipe:
             body = f"{advice.preset}: {recipe_words(advice.recipe)}, {advice.price.grams:.0f} g. " + body
@@ -387,7 +389,7 @@ class BuildStep(Step):
             acts=(
                 use,
                 Act(
-                    advice.preset if advice else LIGHTEST,
+                    advice.preset if advice else GUESSED,
                     lambda: self._try(advice.recipe) if advice else None,
                     advice is not None,
                 ),

@@ -148,10 +148,11 @@ class DutyStep(Step):
         if ranked is not None:
             f = ranked.strength.field
             case = max(f.cases, key=lambda c: c.pushing)
+            falls = f" Caught, it pushes with {case.impact:.1f} times its weight." if case.impact > 1 else ""
             return (
                 f"Largest, {case.name}: {case.pushing:.0f} N and {case.turning / 1000:.1f} N m about the holds; "
-                f"balanced to {max(f.balance_error, 1e-5) * 100:.1g} %."
-            )
+                f"balanced to {max(f.balance_error, 1e-5) * 100:.1g} %.{falls} {ranked.strength.loosened}"
+            ).strip()
         force = max(sum(ld.newtons for ld in c.loads) for c in design_case.cases)
         return f"Largest: {force:.0f} N. Reactions show once Lay has solved it." if force else ""
 

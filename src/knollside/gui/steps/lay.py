@@ -294,6 +294,8 @@ class LayStep(Step):
         title = f"{w.title}: {sure}." if here else f"{best.letter} is the first to try: {sure}."
         # All of it is told beside the movement, on the page of weak places.
         moves = "It moves too far for these numbers to be exact." if ranked.strength.moves_far else ""
+        if ranked.strength.loosened:
+            moves = f"{moves} A screw may give: see Duty.".strip()
         acts = []
         if here is None or here.letter != best.letter:
             acts.append(Act(f"Lay it {best.letter}", partial(self._choose, best.letter)))

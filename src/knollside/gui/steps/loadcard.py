@@ -201,9 +201,10 @@ def _aiming(case: LoadCase, put: Put) -> list[QWidget]:
 
 
 def _acting(case: LoadCase, put: Put) -> list[QWidget]:
-    """Often, always, knocked."""
+    """Often, always, knocked, and with the part's own weight besides."""
     how: list[QWidget] = []
-    for name, words in (("repeated", "often"), ("permanent", "always"), ("knocked", "knocked")):
+    acts = ("repeated", "often"), ("permanent", "always"), ("knocked", "knocked"), ("own_weight", "and itself")
+    for name, words in acts:
         b = QCheckBox(words)
         b.setChecked(getattr(case, name))
         b.setAccessibleName(f"{case.name}: {words}")

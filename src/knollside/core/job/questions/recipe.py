@@ -26,6 +26,7 @@ from knollside.core.recipe.roofs import Roof, roofs
 from knollside.core.recipe.spiral import Spiral, spiral_of
 
 Vec = tuple[float, float, float]
+_TRIES = 4  # recipes solved until the lightest one holds
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +51,7 @@ def strata_of(part: Part, direction: Vec, recipe: Recipe) -> StrataOf:
 
 @dataclass(frozen=True, eq=False)
 class PricerOf(Question[Pricer]):
-    """One way, ready to price any recipe; ``checked`` puts its estimates right by full solves of six; ``doubt`` is the
+    """One way, ready to price any recipe; ``checked`` puts its estimates right by full solves of some; ``doubt`` is the
     grid's of this way, a share."""
 
     strength: StrengthOf
@@ -67,7 +68,7 @@ class PricerOf(Question[Pricer]):
         made.doubt = self.doubt
         if self.checked:
             tried = anchors(self.strength.recipe)
-            estimated = np.array([d.reserve.value for d in made.dots(tried, self.nozzle_mm)])
+            estimated, _ = made.by_stress(tried, self.nozzle_mm)
             solved = []
             for i, r in enumerate(tried):
                 low, high = (0.1 + 0.9 * (i + k) / len(tried) for k in (0, 1))
@@ -101,14 +102,34 @@ class Build(Question[Building]):
         at = self.strength, self.direction, self.factor, nozzle_mm, self.checked, self.doubt
         pricer = ask(PricerOf(*at), 0.0, 0.6)
         s = ask(self.strength)
-        board = trade_board(pricer, s.recipe, s.target, nozzle_mm, lambda x, t: ask.tick(0.6 + 0.35 * x, t))
+        board = trade_board(pricer, s.recipe, s.target, nozzle_mm, lambda x, t: ask.tick(0.6 + 0.05 * x, t))
+        if self.checked:
+            board = self._with_the_lightest_solved(ask, board)
         ask.tick(0.97, "ranking materials")
         design_case = self.strength.design_case
         # One recipe, one reserve: the list's own card says what the board says of this recipe.
         own, solid = board.dot(s.recipe), float(pricer.rating.reserve[0])
         as_printed = own.reserve.value / solid if own is not None and 0 < solid < np.inf else 1.0
-        at_place = self.direction, self.printer, self.cards, as_printed, self.doubt
+        at_place = self.direction, self.printer, self.cards, as_printed, pricer.off(s.recipe)
         return Building(board, answer.materials(s, design_case, *at_place))
+
+    def _with_the_lightest_solved(self, ask: Answerer, board: Board) -> Board:
+        """Solve the lightest by estimate, and where it does not hold the next, until one does."""
+        need = board.target
+        for i in range(_TRIES):
+            guess = board.lightest_unsolved(need)
+            if guess is None:
+                break
+            low, high = (0.65 + 0.3 * k / _TRIES for k in (i, i + 1))
+            ask.tick(low, "solving the lightest")
+            prove = Prove(self.strength.plain().printed(guess.recipe, self.direction))
+            solved = ask(prove, low, high).solved
+            board = board.with_solve(guess.recipe, solved)
+            if solved.low >= board.target:
+                break
+            # By as much as this one was told too strong the next had better be stronger.
+            need *= max(guess.reserve.low / max(solved.low, 1e-9), 1.02)
+        return board
 
 
 @dataclass(frozen=True, eq=False)

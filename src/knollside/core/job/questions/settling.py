@@ -257,7 +257,7 @@ def layered_way(
 ) -> Layered:
     """One way in layers: what they change on the ``plain`` grid, told of the reserve that the ``close`` one gives."""
     at = part.mesh, part.features, design_case, plain.field, plain.limits, plain.recipe, direction
-    found, _ = solve_layered(*at, tick)
+    found, _ = solve_layered(*at, tick, plain.card.density)
     quick = float(rate(close.field, close.limits, np.array([direction])).reserve[0])
     return replace(found, quick=quick, reserve=found.reserve.times(quick / found.quick))
 
@@ -304,6 +304,7 @@ class Prove(Question[Proved]):
     """Solve a recipe as its way makes it, on a grid that another one bears out. ``strength`` carries the direction."""
 
     strength: StrengthOf
+    kept: ClassVar[int] = 16  # of a board that is being checked, which makes room for all else
 
     def answer(self, ask: Answerer) -> Proved:
         direction = self.strength.solve.direction

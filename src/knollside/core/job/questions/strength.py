@@ -86,6 +86,7 @@ class Solve(Question[Solved]):
     cell_mm: float | None
     probes: tuple[Vec, ...]
     sizing: Sizing | None = None
+    density: float = 0.0  # only where the part's own weight acts
     kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> Solved:
@@ -110,7 +111,7 @@ class Solve(Question[Solved]):
         """What the part is made of, as this solve sees it."""
         recipe = self.shell.recipe()
         skin = skin_of(recipe, self.direction)
-        return Medium(self.modulus, self.poisson, skin, hollow=hollow_of(recipe, self.pull))
+        return Medium(self.modulus, self.poisson, skin, hollow=hollow_of(recipe, self.pull), density=self.density)
 
     def _before(self, ask: Answerer) -> tuple[CaseAnswer, ...] | None:
         """Where pins and walls act on a coarser grid: a close look goes by the plain one, that by a small one."""
@@ -172,10 +173,10 @@ class StrengthOf(Question[Strength]):
         at = part.mesh, part.features, self.design_case, field.cases
         left = tuple(clamp_left(self.card, self.surroundings, c).high for c in self.design_case.loaded)
         field = with_rules(field, by_hand(*at, self.recipe, left))
-        field = replace(field, notes=(*field.notes, *loosened(clamps(*at, self.card))))
         s = strength_of(field, self.design_case, self.recipe, self.card)
         movement = movement_of(field, self.design_case.loaded, self.card, self.surroundings)
-        return replace(s, mesh_size=found.mesh_size, movement=movement, length=float(part.mesh.size.max()))
+        far, screws = float(part.mesh.size.max()), loosened(clamps(*at, self.card))
+        return replace(s, mesh_size=found.mesh_size, movement=movement, length=far, loosened=screws)
 
     def printed(self, recipe: Recipe, direction: Vec | None) -> StrengthOf:
         """The same question of another recipe, with the shell that a way makes."""
@@ -227,6 +228,7 @@ def strength_question(
         exactly,
         None,
         probes,
+        density=card.density if any(r.own_weight for r in rows) else 0.0,
     )
     own_knock_downs = tuple(sorted(design_case.own_knock_downs.items()))
     return StrengthOf(
