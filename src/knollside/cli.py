@@ -43,7 +43,7 @@ def _parser() -> argparse.ArgumentParser:
                 "--probe", type=_point, action="append", default=[], metavar="X,Y,Z", help="read this place besides"
             )
         if name == "board":
-            p.add_argument("--checked", action="store_true", help="put right by full solves of six recipes; slow")
+            p.add_argument("--checked", action="store_true", help="put right by full solves of some recipes; slow")
             p.add_argument("--solve", action="store_true", help="solve the job's own recipe whole, besides")
         if name in ("strength", "board"):
             p.add_argument("--way", type=int, default=None, help="number in the list of rank, 1 the best")

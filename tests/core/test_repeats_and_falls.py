@@ -23,6 +23,7 @@ from knollside.core.model import (
     ForceLoad,
     LoadCase,
     Recipe,
+    Refused,
     Surroundings,
     WeightLoad,
 )
@@ -160,3 +161,11 @@ def test_only_weights_fall() -> None:
     hung = LoadCase(name="a", loads=(WeightLoad(at=(0, 0, 0), weight_g=100.0),), knocked=True, drop_mm=10.0)
     assert case_turned_into(hung, "force").drop_mm is None and case_turned_into(hung, "weight").drop_mm == 10.0
     assert hung.falls_mm == 10.0 and hung.model_copy(update={"knocked": False}).falls_mm == 0.0
+
+
+def test_a_part_of_a_twentieth_of_a_millimetre_is_refused_by_its_size() -> None:
+    case = LoadCase(name="a", loads=(ForceLoad(at=(0.06, 0.03, 0.03), force_N=(0, 0, -1)),))
+    duty = DesignCase(fixtures=(FixedFixture(at=(0, 0.03, 0.03)),), cases=(case,))
+    part = box(0.06, 0.06, 0.06)
+    with pytest.raises(Refused, match=r"0\.06 mm long.*another unit"):
+        solve(part, find_features(part), duty, Medium(E), 2000)

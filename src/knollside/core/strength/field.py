@@ -290,6 +290,12 @@ def refuse_unready(mesh: Mesh, design_case: DesignCase) -> None:
     ]
     if faults:
         raise Refused(f"The stress cannot be computed on this mesh: {faults[0].message} Mend it in Part first.")
+    across = float(mesh.size.max())
+    if across < 2 * design_case.critical_mm:
+        raise Refused(
+            f"The part is {across:.2g} mm long, next to nothing beside a printed line. Was it drawn in another unit? "
+            "Say so in Part."
+        )
     if not design_case.fixtures:
         raise Refused("Nothing holds the part. Mark the faces or holes that keep it in place.")
     if not design_case.cases or not any(case.loads for case in design_case.cases):

@@ -293,9 +293,9 @@ class LayStep(Step):
         sure = {"moss": "it holds", "straw ink": "it is too close to call", "clay": "it does not hold"}[tone]
         title = f"{w.title}: {sure}." if here else f"{best.letter} is the first to try: {sure}."
         # All of it is told beside the movement, on the page of weak places.
-        moves = "It moves too far for these numbers to be exact." if ranked.strength.moves_far else ""
-        if ranked.strength.loosened:
-            moves = f"{moves} A screw may give: see Duty.".strip()
+        said = ranked.strength.moves_far, ranked.strength.loosened
+        words = "It moves too far to be exact.", "A screw may give: see Duty."
+        moves = " ".join(w for w, told in zip(words, said, strict=True) if told)
         acts = []
         if here is None or here.letter != best.letter:
             acts.append(Act(f"Lay it {best.letter}", partial(self._choose, best.letter)))

@@ -203,11 +203,13 @@ def _aiming(case: LoadCase, put: Put) -> list[QWidget]:
 def _acting(case: LoadCase, put: Put) -> list[QWidget]:
     """Often, always, knocked, and with the part's own weight besides."""
     how: list[QWidget] = []
-    acts = ("repeated", "often"), ("permanent", "always"), ("knocked", "knocked"), ("own_weight", "and itself")
+    acts = ("repeated", "often"), ("permanent", "always"), ("knocked", "knocked"), ("own_weight", "itself")
     for name, words in acts:
         b = QCheckBox(words)
         b.setChecked(getattr(case, name))
         b.setAccessibleName(f"{case.name}: {words}")
+        if name == "own_weight":
+            b.setToolTip("The part's own weight pulls it down besides")
         b.clicked.connect(lambda on, n=name, w=words: put(case.model_copy(update={n: on}), f"{case.name}: {w}"))
         how.append(b)
     return how
