@@ -14,7 +14,7 @@ from knollside.cli import main
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer
 from knollside.core.job.questions.settling import Grids, Layers, Prove, Settle, unsettled
-from knollside.core.job.questions.strength import Rank
+from knollside.core.job.questions.strength import Detail, Rank
 from knollside.core.job.remedies import remedies
 from knollside.core.job.stated import Stated
 from knollside.core.lay.orientations import listed_orientation
@@ -40,11 +40,13 @@ from knollside.core.model import (
 )
 from knollside.core.strength.discretisation import solve_layered, widened
 from knollside.core.strength.field import Medium, solve
+from knollside.core.strength.graded import Sizing
 from knollside.core.strength.hot_spots import hot_spots, portions
 from knollside.core.strength.moments import cell_moments
 from knollside.core.strength.rating import rate, sphere, weakest
 from knollside.core.strength.set_out import CellSize
 from knollside.core.strength.superpose import mix, plan_of
+from knollside.core.strength.zoom import Closeness
 from knollside.demo import design_cases
 
 PETG = material("PETG")
@@ -172,6 +174,28 @@ def test_where_nothing_is_notched_another_grid_bears_the_rating_out() -> None:
     at_best = max(first.ranking.every, key=lambda w: w.reserve.value)
     pulled = first.strength.limits[0].tension / (100 / (np.pi * 9))
     assert at_best.reserve.value == pytest.approx(pulled, rel=0.12) and first.unseen == pytest.approx(0.25)
+
+
+def test_each_weak_place_is_doubted_by_as_much_as_finer_cells_move_it() -> None:
+    """An L with a sharp inner edge: what cells half as wide make of a place lies within its doubt."""
+    ell = mesh_of(m3.Manifold.cube((40, 12, 8)) + m3.Manifold.cube((8, 12, 40)))
+    load = LoadCase(name="it", loads=(ForceLoad(at=(40, 6, 4), force_N=(0, 0, -40)),))
+    case = DesignCase(fixtures=(FixedFixture(at=(4, 6, 40)),), cases=(load,))
+    ask, rank = _ranked(ell, case, 6000)
+    grid = ask(Settle(rank)).grid
+    assert grid.close is not None
+    up = (0.0, 0.0, 1.0)
+    found = ask(Detail(rank.strength.upon(grid), (200.0, 200.0, 200.0), up)).places
+    solved = [p for p in found if not p.by_hand and not p.at_support]
+    assert solved and all(0.04 <= p.doubt < 0.3 for p in solved)
+    assert np.linalg.norm(np.array(solved[0].at)[[0, 2]] - 8) < 0.6  # at the inner edge
+    s = grid.close.sizing
+    finer = ask(rank.strength.close(Closeness(grid.close.base, Sizing(s.sources[:20], 0.5 * s.aim, s.radius))))
+    again = [p for p in hot_spots(finer.field, finer.limits, np.array(up)) if not p.by_hand and not p.at_support]
+    assert abs(again[0].reserve / solved[0].reserve - 1) < solved[0].doubt
+    # Before it was looked at closely there is nothing to hold a place against.
+    plain = ask(Detail(rank.strength, (200.0, 200.0, 200.0), up)).places
+    assert all(np.isnan(p.doubt) for p in plain)
 
 
 def test_a_rating_is_settled_closely_and_in_layers() -> None:

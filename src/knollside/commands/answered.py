@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -104,7 +105,14 @@ def _strength(args: argparse.Namespace) -> Said:
             "quick_over_layered": 1 + layered.off,
         },
         "places": [
-            {"at_mm": list(p.at), "reserve": p.reserve, "mode": p.mode, "case": p.case, "at_support": p.at_support}
+            {
+                "at_mm": list(p.at),
+                "reserve": p.reserve,
+                "mode": p.mode,
+                "case": p.case,
+                "at_support": p.at_support,
+                "grid_doubt": None if math.isnan(p.doubt) else p.doubt,
+            }
             for p in detail.places
         ],
         "reactions": [

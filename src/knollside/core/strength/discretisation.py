@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, DesignCase, Feature, Mesh, Range, Recipe, Refused, same_direction
 from knollside.core.strength.field import Medium, StressField, Tick, solve
 from knollside.core.strength.hollow import hollow_of
-from knollside.core.strength.hot_spots import hot_spots
+from knollside.core.strength.hot_spots import HotSpot, hot_spots
 from knollside.core.strength.mesh_size import WallDepth, wall_at
-from knollside.core.strength.rating import rate
+from knollside.core.strength.rating import rate, rate_points
 from knollside.core.strength.set_out import CellSize
 from knollside.core.strength.skin import skin_of
 from knollside.core.strength.zoom import Closeness
@@ -25,6 +26,7 @@ UNCHECKED = 0.25  # taken for the change where no other grid can be solved
 # What a close look is unsure of at least, as measured against quadratic tetrahedra (docs/methods.md).
 CLOSE = 0.04
 MOST_CELLS = 250_000
+_READ = 1.0  # cells around a place within which another grid has its point for it
 _FEWEST = 1500  # cells of a grid worth comparing with
 
 Vec = tuple[float, float, float]
@@ -115,14 +117,28 @@ def changes_of(
 ) -> tuple[float, ...]:
     """Change of each way's reserve from field ``a`` to the finer ``b``, a share; ``ways`` (w, 3)."""
     # Judged where neither grid calls it a support's edge: the coarser one's margin serves both.
-    from scipy.spatial import cKDTree
-
     margin = b.excluded.copy()
     if a.excluded.any() and b.sizing is None:
         margin |= cKDTree(a.points[a.excluded]).query(b.points)[0] < 0.6 * a.cell
     keep = ~margin if not margin.all() else ~b.excluded
     first, second = rate(a, limits, orientations).reserve, rate(b, limits, orientations, points=keep).reserve
     return tuple(float(c) for c in np.abs(second / first - 1))
+
+
+def doubted_places(
+    places: tuple[HotSpot, ...], other: StressField, limits: tuple[Allowables, ...], direction: Array
+) -> tuple[HotSpot, ...]:
+    """The places a close look found, each with what a coarser close look, ``other``, says of it: the change of its
+    reserve, at the weakest point within that one's own reading there, and ``CLOSE`` at least."""
+    found = rate_points(other, limits, direction).reserve
+    near = cKDTree(other.points)
+    out = []
+    for p in places:
+        around = near.query_ball_point(p.at, max(_READ * other.cell_at(np.array(p.at)), near.query(p.at)[0] * 1.001))
+        if not p.by_hand and not p.at_support:
+            p = replace(p, doubt=math.hypot(float(found[around].min()) / p.reserve - 1, CLOSE))
+        out.append(p)
+    return tuple(out)
 
 
 def widened(reserve: Range, change: float) -> Range:
@@ -149,7 +165,7 @@ def solve_layered(
     recipe: Recipe,
     direction: Vec,
     tick: Tick,
-    density: float,
+    density: float = 0.0,
 ) -> tuple[Layered, StressField]:
     """One way with Ez/E = 0.85 and the shell that way makes; ``density`` g/cm3."""
     n = np.asarray(direction, float)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,7 +21,8 @@ PLACES = 5
 @dataclass(frozen=True)
 class HotSpot:
     """One place that would let go: its ``reserve``, ``mode``, load ``case`` and number, and whether it lies at
-    an idealised support or load edge (``at_support``), where the stress is not to be trusted alone."""
+    an idealised support or load edge (``at_support``), where the stress is not to be trusted alone; ``doubt`` is the
+    grid's just there, a share, not a number where no other grid was looked at or none has a say (``by_hand``)."""
 
     at: tuple[float, float, float]
     reserve: float
@@ -28,6 +30,8 @@ class HotSpot:
     case: str
     case_number: int
     at_support: bool
+    by_hand: bool = False
+    doubt: float = math.nan
 
 
 def hot_spots(
@@ -56,7 +60,7 @@ def hot_spots(
             continue
         taken = np.vstack([taken, at])
         x, y, z = (float(v) for v in at)
-        case = int(found.case[p])
+        case, rule = int(found.case[p]), field.rule(int(p))
         out.append(
             HotSpot(
                 (x, y, z),
@@ -65,6 +69,7 @@ def hot_spots(
                 field.cases[case].name,
                 case,
                 bool(field.excluded[p]),
+                rule is not None and rule.by_hand,
             )
         )
     return tuple(sorted(out, key=lambda w: w.reserve))

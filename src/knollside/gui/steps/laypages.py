@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from enum import Enum
 from functools import partial
@@ -12,6 +13,7 @@ from knollside.core.job.questions.strength import OrientationDetail, RankedOrien
 from knollside.core.job.remedies import Remedy
 from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.strength.discretisation import ACROSS, GridDoubt, Layered
+from knollside.core.strength.hot_spots import HotSpot
 from knollside.core.strength.movement import Movement
 from knollside.core.strength.stability import AMPLE, Stability
 from knollside.gui.instruments.widgets import Dropdown, button, heading, label, row, rule, times
@@ -63,7 +65,7 @@ class PlacesPage(Page):
             words = line(
                 f"{where}{p.mode}" if where else p.mode.capitalize(),
                 f"{times(p.reserve)}×",
-                f"{p.case}" + (f", {force:.0f} N" if force else ""),
+                f"{p.case}" + (f", {force:.0f} N" if force else "") + doubt_words(p),
             )
             self.add(row(show, words, stretch=1))
         self.add(rule(), heading("Thin portions, each by itself", "now, and at best"))
@@ -73,6 +75,11 @@ class PlacesPage(Page):
             self.add(line(f"{q.name.capitalize()} {at}, {q.thickness:.0f} mm", f"{times(q.reserve)}×", gain, False))
         if not detail.portions:
             self.add(label("No thin tab, neck or arm stands out from the rest.", dim=True, wrap=True))
+
+
+def doubt_words(p: HotSpot) -> str:
+    """What the grid leaves unsure just there."""
+    return "; by hand" if p.by_hand else f"; grid ± {100 * p.doubt:.0f} %" if math.isfinite(p.doubt) else ""
 
 
 def _buckles(s: Stability, force: float) -> QWidget:

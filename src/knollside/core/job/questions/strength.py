@@ -26,7 +26,7 @@ from knollside.core.model import (
     Surroundings,
 )
 from knollside.core.strength.clamping import clamp_left, clamps, loosened, refuse_if_stripped
-from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, widened
+from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, doubted_places, widened
 from knollside.core.strength.field import POISSON, CaseAnswer, Medium, refuse_unready
 from knollside.core.strength.graded import Sizing
 from knollside.core.strength.hand_rules import by_hand, with_rules
@@ -328,8 +328,17 @@ class Detail(Question[OrientationDetail]):
         orientation = answer.one_way(part, s, self.bed, self.direction)
         n = np.asarray(self.direction)
         ask.tick(0.75, "finding what goes first")
-        places = hot_spots(s.field, s.limits, n)
+        places = self._places(ask, s)
         thin = portions(part.mesh, s.field, s.limits, n, sphere(NET_DIRECTIONS)[::4])
         assert s.movement is not None
         bend = answer.bend_of(part, s.field, s.movement.case)
         return OrientationDetail(log, orientation, places, thin, bend, s.movement, s.moves_far)
+
+    def _places(self, ask: Answerer, s: Strength) -> tuple[HotSpot, ...]:
+        """What would go first, each place with the grid's doubt there where it was looked at closely."""
+        n, solve = np.asarray(self.direction), self.strength.solve
+        places = hot_spots(s.field, s.limits, n)
+        if solve.sizing is None or solve.cell_mm is None:
+            return places
+        rough = ask(self.strength.close(Closeness(solve.cell_mm, solve.sizing).rougher()), 0.75, 0.9)
+        return doubted_places(places, rough.field, rough.limits, n)
