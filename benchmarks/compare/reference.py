@@ -17,7 +17,7 @@ from compare.parts import PARTS, Bearing, Drawn
 
 POISSON = 0.35
 LAM, MU = POISSON / ((1 + POISSON) * (1 - 2 * POISSON)), 1 / (2 * (1 + POISSON))  # of a modulus of 1 MPa
-FINE, SMALL, WIDE, GROWTH = 0.12, 0.25, 2.0, 0.35  # mm at sharp edges, at rounds and rims, elsewhere; per mm away
+FINE, SMALL, WIDE, GROWTH = 0.12, 0.13, 2.0, 0.35  # mm at sharp edges, at rounds and rims, elsewhere; per mm away
 _PAIRS = ((0, 1), (1, 2), (0, 2), (0, 3), (1, 3), (2, 3))
 
 
