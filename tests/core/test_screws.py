@@ -168,6 +168,7 @@ def test_tightening_relaxes_as_stiffness_does_and_then_the_joint_slips_or_opens(
     for force, permanent, what in (
         ((0, 60, 0), False, ""),  # 30 N each against 0.2 of 200
         ((0, 60, 0), True, "slip"),
+        ((0, 50, 200), False, "slip"),  # 25 N each against 0.2 of what 100 N of pull leaves
         ((0, 0, 2.2 * 200 * left.low), True, "open"),
         ((0, 0, 1.8 * 200 * left.low), True, ""),
     ):
