@@ -293,7 +293,7 @@ class Window(QMainWindow):
         """What runs that a person waits for; a page tells of its own small work itself."""
         name = self.session.worker.busy_with
         node = nodes.BY_NAME.get(name)
-        doing = _ONCE.get(name, "") if node is None else "" if node.behind else node.doing
+        doing = _ONCE.get(name, "") if node is None else node.doing
         if doing:
             self.verdict_line.show_progress(f"{doing}: {words} …" if words else doing, share)
         else:

@@ -43,6 +43,7 @@ from knollside.core.recipe.price import PrinterMotion
 from knollside.core.strength.field import CaseAnswer, Medium, StressField, Tick, solve
 from knollside.core.strength.graded import Sizing
 from knollside.core.strength.mesh_size import MeshSize, choose_mesh_size
+from knollside.core.strength.movement import moved_at
 from knollside.core.strength.multigrid import NotSettled
 from knollside.core.strength.rating import point_reserves
 from knollside.core.strength.resultants import balance_by_stress, nominal_reserve, resultants
@@ -244,16 +245,7 @@ def _overhang_profile(mesh: Mesh, n: Array, recipe: Recipe, count: int) -> Array
 def bend_of(part: PartFacts, field: StressField, case: str) -> Array:
     """Displacement (v, 3) mm at every mesh corner in a load case, short-term and at room heat."""
     answer = next(c for c in field.cases if c.name == case)
-    return moved_corners(part.mesh, field.grid_points, answer.displacement)
-
-
-def moved_corners(mesh: Mesh, points: Array, shift: Array) -> Array:
-    """Displacement (v, 3) of the mesh's corners from that (n, 3) of the grid's ``points``."""
-    from scipy.spatial import cKDTree
-
-    distance, near = cKDTree(points).query(mesh.vertices, k=4)
-    weight = 1 / np.maximum(distance, 1e-3) ** 2
-    return np.asarray(np.einsum("vk,vkd->vd", weight / weight.sum(axis=1, keepdims=True), shift[near]))
+    return moved_at(field.grid_points, answer.displacement, part.mesh.vertices)
 
 
 def _at_corners(mesh: Mesh, field: StressField, reserve: Array) -> Array:

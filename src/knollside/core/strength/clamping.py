@@ -17,12 +17,10 @@ from knollside.core.material.stiffness import stiffness_left
 from knollside.core.model import (
     DesignCase,
     Feature,
-    LoadCase,
     Mesh,
     Range,
     Refused,
     ScrewFixture,
-    Surroundings,
     ThreadFixture,
 )
 from knollside.core.strength.field import CaseAnswer
@@ -67,11 +65,6 @@ class Clamp:
         )
 
 
-def clamp_left(card: Material, place: Surroundings, case: LoadCase) -> Range:
-    """Share of a screw's tightening that a load case meets: all of the stiffness that is left."""
-    return stiffness_left(card, place, case)
-
-
 def clamps(
     mesh: Mesh, features: tuple[Feature, ...], design_case: DesignCase, answers: tuple[CaseAnswer, ...], card: Material
 ) -> tuple[Clamp, ...]:
@@ -87,7 +80,7 @@ def clamps(
             force = answer.external.forces[answer.external.holder == i].sum(axis=0)
             pull = abs(float(force @ axis))
             sideways = float(np.linalg.norm(force - (force @ axis) * axis))
-            left = clamp_left(card, design_case.surroundings, case).times(fixture.tightened_N)
+            left = stiffness_left(card, design_case.surroundings, case).times(fixture.tightened_N)
             lasting = time_words(case.lasting_h) if case.permanent else ""
             out.append(Clamp(hole.title, case.name, fixture.tightened_N, left, pull, sideways, lasting))
     return tuple(out)

@@ -189,13 +189,12 @@ def _add_springs(place, weights, stiff, along, out):  # type: ignore[no-untyped-
 
 def drawing_force(grid: Grid | Graded, h: Constraint, modulus: float) -> Array:
     """Nodal forces (3n,) that draw a held place to where what holds it lies, over its ``gap``."""
+    assert h.gap is not None and h.along is not None
+    stiffness = _SPRING * modulus / float(grid.size.min())
+    each = h.along * (stiffness * h.spots.area * h.gap * h.active)[:, None]
     f = np.zeros((len(grid.points), 3))
-    if h.gap is not None:
-        assert h.along is not None
-        stiffness = _SPRING * modulus / float(grid.size.min())
-        each = h.along * (stiffness * h.spots.area * h.gap * h.active)[:, None]
-        for a in range(8):
-            np.add.at(f, grid.nodes[h.cell, a], h.weights[:, a, None] * each)
+    for a in range(8):
+        np.add.at(f, grid.nodes[h.cell, a], h.weights[:, a, None] * each)
     return f.reshape(-1)
 
 

@@ -134,8 +134,9 @@ def doubted_places(
     near = cKDTree(other.points)
     out = []
     for p in places:
-        around = near.query_ball_point(p.at, max(_READ * other.cell_at(np.array(p.at)), near.query(p.at)[0] * 1.001))
         if not p.by_hand and not p.at_support:
+            reach = max(_READ * other.cell_at(np.array(p.at)), near.query(p.at)[0] * 1.001)
+            around = near.query_ball_point(p.at, reach)
             p = replace(p, doubt=math.hypot(float(found[around].min()) / p.reserve - 1, CLOSE))
         out.append(p)
     return tuple(out)

@@ -118,20 +118,12 @@ class Graded:
     @property
     def volumes(self) -> Array:
         """What each leaf holds, mm3 (c,)."""
-        out = np.empty(len(self.leaf))
-        for k, level in enumerate(self.levels):
-            mine = self.leaf[:, 0] == k
-            out[mine] = level.fill[self.leaf[mine, 1]] * level.size.prod()
-        return out
+        return np.concatenate([v.fill[~v.refined] * v.size.prod() for v in self.levels])
 
     @property
     def centres(self) -> Array:
         """Middle of each leaf, mm (c, 3)."""
-        out = np.empty((len(self.leaf), 3))
-        for k, level in enumerate(self.levels):
-            mine = self.leaf[:, 0] == k
-            out[mine] = self.origin + (level.places[self.leaf[mine, 1]] + 0.5) * level.size
-        return out
+        return np.vstack([self.origin + (v.places[~v.refined] + 0.5) * v.size for v in self.levels])
 
 
 def graded(mesh: Mesh, base: Grid, sizing: Sizing, most: int = 400_000) -> Graded:

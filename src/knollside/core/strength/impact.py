@@ -11,12 +11,10 @@ import math
 from dataclasses import replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from knollside.core.model import Array, LoadCase
 from knollside.core.strength.field import CaseAnswer, StressField
-
-_NEAR = 4  # corners of the grid between which a place's movement is read
+from knollside.core.strength.movement import moved_at
 
 
 def impact_factor(drop_mm: float, sag_mm: float) -> float:
@@ -32,10 +30,7 @@ def sag(points: Array, answer: CaseAnswer) -> float:
     """How far the loads of a case sink along themselves, by their share of it, mm; ``points`` (n, 3) are the grid's."""
     e = answer.external
     forces, at = e.forces[~e.at_fixture], e.points[~e.at_fixture]
-    away, near = cKDTree(points).query(at, k=_NEAR)
-    weight = 1 / np.maximum(away, 1e-6) ** 2
-    weight /= weight.sum(axis=1, keepdims=True)
-    moved = np.einsum("nk,nkd->nd", weight, answer.displacement[near])
+    moved = moved_at(points, answer.displacement, at)
     total = float(np.linalg.norm(forces.sum(axis=0)))
     return float((forces * moved).sum()) / max(total, 1e-12)
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from knollside.core.material.allowables import combine, time_words
 from knollside.core.material.cards import Material
 from knollside.core.material.stiffness import stiffness_left
-from knollside.core.model import LoadCase, Range, Surroundings
+from knollside.core.model import Array, LoadCase, Range, Surroundings
 from knollside.core.strength.field import StressField
 
 
@@ -22,6 +23,13 @@ class Movement:
     at_once: float
     case: str
     lasting: str
+
+
+def moved_at(points: Array, shift: Array, at: Array) -> Array:
+    """Displacement (m, 3) at places ``at`` (m, 3) from that (n, 3) of the grid's ``points``."""
+    distance, near = cKDTree(points).query(at, k=4)
+    weight = 1 / np.maximum(distance, 1e-3) ** 2
+    return np.asarray(np.einsum("vk,vkd->vd", weight / weight.sum(axis=1, keepdims=True), shift[near]))
 
 
 def movement_of(field: StressField, cases: tuple[LoadCase, ...], card: Material, place: Surroundings) -> Movement:

@@ -117,31 +117,21 @@ class SetUps:
         driven: list[conditions.Constraint],
         tell: Callable[[float], None],
     ) -> tuple[Array, int, list[conditions.Constraint]]:
-        """Displacements of one case, rounds taken, and the holds as they act."""
+        """Displacements of one case, rounds taken, and the holds as they act: pins, walls, loose screws let go where
+        they would pull. A semismooth Newton method on what acts (M. Hintermueller, K. Ito, K. Kunisch 2002)."""
         rounds = 0
         if any(h.one_way and np.any(h.beyond) and h.active.all() for h in constraints):
             # Which side of a hole bears is seen without its play; with it nothing would seem to.
             tight = [h if h.gap is None else replace(h, gap=0 * h.gap) for h in constraints]
-            _, rounds, found = self._pressing(f, tight, driven, tell)
+            _, rounds, found = self._alone(f, tight, driven, tell)
             constraints = [replace(h, active=w.active) for h, w in zip(constraints, found, strict=True)]
-        u, n, active = self._pressing(f, constraints, driven, tell)
-        return u, rounds + n, active
-
-    def _pressing(
-        self,
-        f: Array,
-        constraints: list[conditions.Constraint],
-        driven: list[conditions.Constraint],
-        tell: Callable[[float], None],
-    ) -> tuple[Array, int, list[conditions.Constraint]]:
-        """The same where pins, walls and loose screws let go where they would pull: a semismooth Newton method on the
-        spots that act (M. Hintermueller, K. Ito, K. Kunisch 2002)."""
         size, cell = float(np.ptp(self.grid.points, axis=0).max()), float(self.grid.size.max())
         u: Array | None = None
-        rounds, leap, most, origin = 0, 0.0, size, (constraints, constraints)
+        leap, most, origin = 0.0, size, (constraints, constraints)
         for count in range(_MOST):
-            drawn = sum((conditions.drawing_force(self.grid, h, self.modulus) for h in [*constraints, *driven]), f)
-            u, n = self._set_up([*constraints, *driven]).solve(drawn, self.tolerance, tick=tell, start=u)
+            holds = [*constraints, *driven]
+            drawn = sum((conditions.drawing_force(self.grid, h, self.modulus) for h in holds if h.gap is not None), f)
+            u, n = self._set_up(holds).solve(drawn, self.tolerance, tick=tell, start=u)
             rounds += n
             # A handful of spots at the rim of the contact may flicker for ever; they carry next to nothing.
             few = _FLICKER * (1 if count < _PATIENCE else 3)
@@ -161,6 +151,7 @@ class SetUps:
             if leap:
                 # Glued ground hides what lifts off beyond the next few cells: leap ahead; too far is seen at once.
                 origin = constraints, fresh
+                # Not of a screw: what the ring lets go says nothing of the shank beside it.
                 pairs = zip(constraints, fresh, strict=True)
                 fresh = [_leapt(a, b, leap) if a.one_way and a.gap is None else b for a, b in pairs]
             constraints = fresh

@@ -22,9 +22,7 @@ def _build(v: Inputs, checked: bool) -> Build | None:
 
 
 BUILD: Node[Building] = Node("build", lambda v: _build(v, False), (SETTLED,), doing="Pricing recipes")
-CHECKED: Node[Building] = Node(
-    "checked", lambda v: _build(v, True), (SETTLED,), behind=True, doing="Checking the board"
-)
+CHECKED: Node[Building] = Node("checked", lambda v: _build(v, True), (SETTLED,), behind=True)
 
 
 def _remedies(v: Inputs) -> Remedies | None:

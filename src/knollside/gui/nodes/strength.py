@@ -68,7 +68,7 @@ def _settle(v: Inputs) -> Settle | None:
     return Settle(rank) if isinstance(rank, Rank) and v.fresh(RANKED) is not None else None
 
 
-SETTLED: Node[Settled] = Node("settled", _settle, (RANKED,), behind=True, doing="Checking")
+SETTLED: Node[Settled] = Node("settled", _settle, (RANKED,), behind=True)
 
 
 def _layers(v: Inputs) -> Layers | None:
@@ -76,7 +76,7 @@ def _layers(v: Inputs) -> Layers | None:
     return Layers(settle) if isinstance(settle, Settle) and v.fresh(SETTLED) is not None else None
 
 
-LAYERS: Node[tuple[Layered, ...]] = Node("layers", _layers, (SETTLED,), behind=True, doing="Checking")
+LAYERS: Node[tuple[Layered, ...]] = Node("layers", _layers, (SETTLED,), behind=True)
 
 
 def rated_strength(v: Inputs) -> StrengthOf | None:

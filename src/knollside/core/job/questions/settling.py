@@ -9,7 +9,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from knollside.core.job.answer import CELLS, PartFacts, moved_corners
+from knollside.core.job.answer import CELLS, PartFacts
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.strength import Rank, RankedOrientations, StrengthOf, strength_question
@@ -35,7 +35,7 @@ from knollside.core.strength.discretisation import (
     widened,
 )
 from knollside.core.strength.field import Tick
-from knollside.core.strength.movement import Movement
+from knollside.core.strength.movement import Movement, moved_at
 from knollside.core.strength.places import left_over
 from knollside.core.strength.rating import rate, sphere
 from knollside.core.strength.skin import skin_of
@@ -145,7 +145,7 @@ class Buckles(Question[Stability]):
         least = stability_of(found, design_case.loaded, s.card, design_case.surroundings)
         # What is kept is drawn: the mesh's corners are fewer than the grid's, or all that is seen of them.
         corners = part.mesh.vertices
-        return replace(least, points=corners, shape=moved_corners(part.mesh, least.points, least.shape))
+        return replace(least, points=corners, shape=moved_at(least.points, least.shape, corners))
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,6 +14,7 @@ from knollside.core.job.questions.part import Part
 from knollside.core.lay.orientations import NET_DIRECTIONS, Ground, Ranking, RatedOrientation
 from knollside.core.material.allowables import limits_of
 from knollside.core.material.cards import Material
+from knollside.core.material.stiffness import stiffness_left
 from knollside.core.model import (
     Array,
     Danger,
@@ -25,7 +26,7 @@ from knollside.core.model import (
     Refused,
     Surroundings,
 )
-from knollside.core.strength.clamping import clamp_left, clamps, loosened, refuse_if_stripped
+from knollside.core.strength.clamping import clamps, loosened, refuse_if_stripped
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, doubted_places, widened
 from knollside.core.strength.field import POISSON, CaseAnswer, Medium, refuse_unready
 from knollside.core.strength.graded import Sizing
@@ -171,7 +172,7 @@ class StrengthOf(Question[Strength]):
             raise ValueError("these cases are no sums of the rows that were solved")
         field = caught(mix(found.field, plan), self.design_case.loaded)
         at = part.mesh, part.features, self.design_case, field.cases
-        left = tuple(clamp_left(self.card, self.surroundings, c).high for c in self.design_case.loaded)
+        left = tuple(stiffness_left(self.card, self.surroundings, c).high for c in self.design_case.loaded)
         field = with_rules(field, by_hand(*at, self.recipe, left))
         s = strength_of(field, self.design_case, self.recipe, self.card)
         movement = movement_of(field, self.design_case.loaded, self.card, self.surroundings)
