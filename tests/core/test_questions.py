@@ -76,6 +76,7 @@ def every_question() -> list[Question[Any]]:
         part.FollowNames(PART, KEY, part.Motion(by=0.1)),
         part.Mend(KEY),
         STRENGTH.solve,
+        STRENGTH.hold,
         STRENGTH,
         strength.GroundOf(PART, 0.2, 0.45, (220.0, 220.0, 250.0), 100),
         RANK,

@@ -91,7 +91,8 @@ def _strength(args: argparse.Namespace) -> Said:
     r = rated(o, args)
     orientation, s = chosen(o, r, args), r.strength
     plain = o.ask(r.question.plain()) if r.grid is not None else s
-    at = o.facts, o.stated.design_case, plain, s, orientation.direction
+    held = o.ask(r.question.hold).of(o.stated.design_case)
+    at = o.facts, held, plain, s, orientation.direction
     layered = layered_way(*at, lambda share, text: None)
     detail = o.ask(Detail(r.question, o.stated.printer.bed_mm, orientation.direction))
     log = detail.log

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from knollside.core.material.cards import Material
-from knollside.core.model import TEN_YEARS, Danger, DesignCase, LoadCase, Range, Refused, Surroundings
+from knollside.core.model import TEN_YEARS, YEAR, Danger, DesignCase, LoadCase, Range, Refused, Surroundings
 
 ROOM = 25.0
 _PULL_H = 0.01  # hours that a pull test lasts
@@ -120,7 +120,7 @@ def time_words(hours: float) -> str:
     >>> time_words(1.0), time_words(24.0), time_words(87600.0)
     ('1 hour', '1 day', '10 years')
     """
-    units = ("year", 8760.0), ("month", 730.0), ("day", 24.0), ("hour", 1.0)
+    units = ("year", YEAR), ("month", 730.0), ("day", 24.0), ("hour", 1.0)
     unit, size = next(((u, s) for u, s in units if hours >= 0.95 * s), units[-1])
     count = f"{hours / size:.2g}"
     return f"{count} {unit}{'' if count == '1' else 's'}"

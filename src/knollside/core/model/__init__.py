@@ -22,6 +22,7 @@ from knollside.core.model.base import (
 )
 from knollside.core.model.design_case import (
     TEN_YEARS,
+    YEAR,
     Danger,
     DesignCase,
     FaceMark,
@@ -89,6 +90,7 @@ __all__ = [
     "GRAVITY",
     "MOST_MM",
     "TEN_YEARS",
+    "YEAR",
     "Array",
     "BearingLoad",
     "BreakTest",

@@ -28,7 +28,8 @@ class Danger(StrEnum):
     PERSON = "it carries a person, or is part of a vehicle, mains, gas or medical"
 
 
-TEN_YEARS = 87_600.0  # hours
+YEAR = 8760.0  # hours
+TEN_YEARS = 10 * YEAR
 
 # What ways to lie are weighed by against each other.
 Weighed = Literal["strength", "overhang", "height", "contact"]

@@ -24,6 +24,7 @@ from knollside.core.strength.element import isotropic, layered
 from knollside.core.strength.graded import Graded, Sizing
 from knollside.core.strength.grid import Grid
 from knollside.core.strength.hollow import Hollow, of_hollow
+from knollside.core.strength.multigrid import NotSettled
 from knollside.core.strength.rules import Rule
 from knollside.core.strength.set_out import CellSize, SetOut, set_out
 from knollside.core.strength.setups import SetUps, acting_as
@@ -32,6 +33,7 @@ from knollside.core.strength.spots import Spots, locate
 
 POISSON = 0.35  # typical of printed plastics
 RIM_SHARE = 0.72  # of the critical distance: half of it along the surface and half of it deep
+_UNBALANCED = 0.01  # of the loads: no answer
 EDGE = 2.0  # mm from where an idealised hold ends within which a plain grid's stress is told apart
 
 Tick = Callable[[float, str], None]
@@ -196,6 +198,8 @@ def solve(
         laid.cases, constraints, lambda x: say(0.12 + 0.76 * x, "solving the stress"), starts
     )
     answers, balance = _answers(laid, moved, actives, medium.modulus)
+    if balance > _UNBALANCED:
+        raise NotSettled(f"What holds the part does not balance what pushes it: {100 * balance:.0f} % are left over.")
     say(0.90, "reading the stress")
     stress, unsure = body.read(np.array(moved), judged)
     spots = probe_spots(work, probes) if probes is not None else np.zeros((0, 3))

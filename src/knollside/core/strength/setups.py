@@ -16,6 +16,9 @@ from knollside.core.strength.grid import Grid
 from knollside.core.strength.multigrid import NotSettled, Operator
 
 TOLERANCE = 1e-7  # of the residual
+_PASSING = 1e-3  # while it is still looked for what acts
+_DRAWN = 1e-3  # what holds carry, of what draws them over a gap: guessed at first
+_LEAST = 1e-12  # of the residual: less is not to be had
 CLOSE = 1e-4  # the same on a graded grid, whose stress is read to a per cent: it changes that by under 1e-4
 _FLICKER = 0.01  # of the force, and three times that after so many set-ups
 _PATIENCE, _MOST = 20, 60
@@ -130,12 +133,16 @@ class SetUps:
         leap, most, origin = 0.0, size, (constraints, constraints)
         for count in range(_MOST):
             holds = [*constraints, *driven]
-            drawn = sum((conditions.drawing_force(self.grid, h, self.modulus) for h in holds if h.gap is not None), f)
-            u, n = self._set_up(holds).solve(drawn, self.tolerance, tick=tell, start=u)
-            rounds += n
             # A handful of spots at the rim of the contact may flicker for ever; they carry next to nothing.
             few = _FLICKER * (1 if count < _PATIENCE else 3)
-            if all(_wrong(self.grid, h, u) <= few for h in constraints if h.one_way):
+            # What acts is found by a passing solve, and borne out by a whole one.
+            for tolerance in (max(_PASSING, self.tolerance), self.tolerance):
+                u, n = self._solved(f, holds, tolerance, u, tell)
+                rounds += n
+                if any(_wrong(self.grid, h, u) > few for h in constraints if h.one_way):
+                    break
+            else:
+                assert u is not None
                 return u, rounds, constraints
             fresh = [let_go(self.grid, h, u) if h.one_way else h for h in constraints]
             back = sum(int((b.active & ~a.active).sum()) for a, b in zip(constraints, fresh, strict=True))
@@ -157,6 +164,32 @@ class SetUps:
             constraints = fresh
             conditions.refuse_if_loose([*constraints, *driven], size, "Under this load it lifts off, and then")
         raise NotSettled(f"Where the part rests on its pins and walls was not settled in {_MOST} tries.")
+
+    def _solved(
+        self,
+        f: Array,
+        holds: list[conditions.Constraint],
+        tolerance: float,
+        u: Array | None,
+        tell: Callable[[float], None],
+    ) -> tuple[Array, int]:
+        """Displacements with ``holds`` as they act, and rounds taken; ``tolerance`` is of the forces there are. What
+        draws a stiff hold over its gap is thousands of times that, and to a share of it nothing would be settled."""
+        operator = self._set_up(holds)
+        drawing = [h for h in holds if h.gap is not None and np.any(h.gap[h.active])]
+        drawn = sum((conditions.drawing_force(self.grid, h, self.modulus) for h in drawing), f)
+        if not drawing:
+            return operator.solve(f, tolerance, tick=tell, start=u)
+        whole, outer = float(np.linalg.norm(drawn)), float(np.linalg.norm(f))
+        share, rounds = _DRAWN, 0
+        while True:
+            u, n = operator.solve(drawn, max(tolerance * share, _LEAST), tick=tell, start=u)
+            rounds += n
+            each = [np.linalg.norm(conditions.point_forces(h, self.grid, u, self.modulus)) for h in holds]
+            carried = max(float(np.linalg.norm(each)), outer) / whole
+            if carried >= share or tolerance * share <= _LEAST:
+                return u, rounds
+            share = 0.5 * carried
 
 
 def let_go(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> conditions.Constraint:

@@ -294,7 +294,7 @@ class LayStep(Step):
         title = f"{w.title}: {sure}." if here else f"{best.letter} is the first to try: {sure}."
         # All of it is told beside the movement, on the page of weak places.
         said = ranked.strength.moves_far, ranked.strength.loosened
-        words = "It moves too far to be exact.", "A screw may give: see Duty."
+        words = "It moves too far to be exact.", "A screw is taken as loose: see Duty."
         moves = " ".join(w for w, told in zip(words, said, strict=True) if told)
         acts = []
         if here is None or here.letter != best.letter:

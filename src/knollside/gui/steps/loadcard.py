@@ -14,6 +14,7 @@ from knollside.core.material.allowables import time_words
 from knollside.core.model import (
     GRAVITY,
     TEN_YEARS,
+    YEAR,
     BearingLoad,
     DeflectionLoad,
     ForceLoad,
@@ -37,7 +38,7 @@ AIMS: dict[str, tuple[float, float, float]] = {
     "along +Y": (0, 1, 0),
     "along −Y": (0, -1, 0),
 }
-LASTING = {time_words(h): h for h in (1.0, 24.0, 730.0, 8760.0, TEN_YEARS)}
+LASTING = {time_words(h): h for h in (1.0, 24.0, 730.0, YEAR, TEN_YEARS)}
 SWINGS = {"goes fully": 0.0, "half stays": 0.5, "swings back": -1.0}
 AXES: dict[str, tuple[float, float, float]] = {
     "about +X": (1.0, 0.0, 0.0),

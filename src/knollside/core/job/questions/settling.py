@@ -136,7 +136,7 @@ class Buckles(Question[Stability]):
         return self._of(ask, self.strength, ask(self.strength, 0.2, 0.4), 0.4, 1.0)
 
     def _of(self, ask: Answerer, strength: StrengthOf, s: Strength, low: float, high: float) -> Stability:
-        part, design_case = ask(strength.solve.part), strength.design_case
+        part, design_case = ask(strength.solve.part), ask(strength.hold).of(strength.design_case)
 
         def tell(share: float, words: str) -> None:
             ask.tick(low + (high - low) * share, words)
@@ -280,7 +280,9 @@ class Layers(Question[tuple[Layered, ...]]):
             def tell(x: float, t: str, i: int = i) -> None:
                 ask.tick(0.15 + 0.85 * (i + x) / len(orientations), f"way {orientations[i].letter} in layers")
 
-            out.append(layered_way(part, base.design_case, plain, ranked.strength, w.direction, tell))
+            out.append(
+                layered_way(part, ask(base.hold).of(base.design_case), plain, ranked.strength, w.direction, tell)
+            )
         return tuple(out)
 
 

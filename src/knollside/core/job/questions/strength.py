@@ -10,7 +10,9 @@ import numpy as np
 from knollside.core.job import answer
 from knollside.core.job.answer import CELLS, LayerLog, PartFacts, Solved, strength_of
 from knollside.core.job.ask import Answerer, Question
+from knollside.core.job.questions.held import HeldAs, Hold
 from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.solve import Shell, Solve
 from knollside.core.lay.orientations import NET_DIRECTIONS, Ground, Ranking, RatedOrientation
 from knollside.core.material.allowables import limits_of
 from knollside.core.material.cards import Material
@@ -19,113 +21,24 @@ from knollside.core.model import (
     Array,
     Danger,
     DesignCase,
-    Fixture,
     LoadCase,
     Purpose,
     Recipe,
-    Refused,
     Surroundings,
 )
-from knollside.core.strength.clamping import clamps, loosened, refuse_if_stripped
+from knollside.core.strength.clamping import refuse_if_stripped
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, doubted_places, widened
-from knollside.core.strength.field import POISSON, CaseAnswer, Medium, refuse_unready
-from knollside.core.strength.graded import Sizing
+from knollside.core.strength.field import POISSON, refuse_unready
 from knollside.core.strength.hand_rules import by_hand, with_rules
-from knollside.core.strength.hollow import hollow_of
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
 from knollside.core.strength.impact import caught
 from knollside.core.strength.movement import Movement, movement_of
 from knollside.core.strength.rating import sphere
-from knollside.core.strength.skin import skin_of
 from knollside.core.strength.strength import Strength
 from knollside.core.strength.superpose import mix, plan_of
 from knollside.core.strength.zoom import Closeness, may_have
 
-_SMALL = 2_500  # cells on which pins and walls first find where they act
 Vec = tuple[float, float, float]
-
-
-@dataclass(frozen=True)
-class Shell:
-    """All of a recipe that the stress rests on."""
-
-    walls: int
-    line_width: float
-    tops: int
-    bottoms: int
-    layer_height: float
-    infill: float
-    pattern: str
-
-    @classmethod
-    def of(cls, r: Recipe) -> Shell:
-        return cls(r.walls, r.line_width, r.tops, r.bottoms, r.layer_height, r.infill, r.pattern)
-
-    def recipe(self) -> Recipe:
-        """A recipe with this shell; heat and fan, which no stress rests on, as usual."""
-        return Recipe.model_validate({name: getattr(self, name) for name in self.__dataclass_fields__})
-
-
-@dataclass(frozen=True, eq=False)
-class Solve(Question[Solved]):
-    """One stress solve: the rows of loads on one set-up. ``direction`` gives tops and walls of that way, None a shell
-    that is alike all round; ``exactly`` takes ``cells`` as they are
-    asked, ``cell_mm`` a size of cell, ``sizing`` where they get finer."""
-
-    part: Part
-    fixtures: tuple[Fixture, ...]
-    rows: tuple[LoadCase, ...]
-    critical_mm: float
-    material: str
-    modulus: float
-    pull: float
-    poisson: float
-    shell: Shell
-    direction: Vec | None
-    cells: int
-    exactly: bool
-    cell_mm: float | None
-    probes: tuple[Vec, ...]
-    sizing: Sizing | None = None
-    density: float = 0.0  # only where the part's own weight acts
-    kept: ClassVar[int] = 4
-
-    def answer(self, ask: Answerer) -> Solved:
-        design_case = DesignCase(fixtures=self.fixtures, cases=self.rows, critical_mm=self.critical_mm)
-        probes = np.array(self.probes) if self.probes else None
-        before = self._before(ask)
-        return answer.solve_part(
-            ask(self.part, 0.0, 0.05),
-            design_case,
-            self.medium,
-            self.cells,
-            exactly=self.exactly,
-            cell_mm=self.cell_mm,
-            sizing=self.sizing,
-            probes=probes,
-            before=before,
-            tick=ask.tick,
-        )
-
-    @property
-    def medium(self) -> Medium:
-        """What the part is made of, as this solve sees it."""
-        recipe = self.shell.recipe()
-        skin = skin_of(recipe, self.direction)
-        return Medium(self.modulus, self.poisson, skin, hollow=hollow_of(recipe, self.pull), density=self.density)
-
-    def _before(self, ask: Answerer) -> tuple[CaseAnswer, ...] | None:
-        """Where pins and walls act on a coarser grid: a close look goes by the plain one, that by a small one."""
-        if not any(f.one_way for f in self.fixtures):
-            return None
-        if self.sizing is not None or self.cell_mm is not None:
-            return ask(replace(self, sizing=None, cell_mm=None)).field.cases
-        if self.cells < 2 * _SMALL:
-            return None
-        try:
-            return ask(replace(self, cells=_SMALL, exactly=True)).field.cases
-        except Refused:  # too thin for so few cells
-            return None
 
 
 @dataclass(frozen=True, eq=False)
@@ -159,25 +72,32 @@ class StrengthOf(Question[Strength]):
         part = ask(self.solve.part, 0.0, 0.05)
         refuse_unready(part.mesh, self.design_case)
         refuse_if_stripped(part.mesh, part.features, self.design_case, self.card)
-        return self._judged(ask(self.solve, 0.05, 0.99), part)
+        held = ask(self.hold, 0.05, 0.3)
+        return self._judged(held.solved(ask, self.solve, self.cases, 0.3, 0.99), part, held)
 
     def alone(self, ask: Answerer, low: float, high: float) -> Strength:
         """The answer worked out without keeping it: one of many that nobody asks again."""
-        return self._judged(ask(self.solve, low, high, keep=False), ask(self.solve.part))
+        held = ask(self.hold, low, low)
+        found = held.solved(ask, self.solve, self.cases, low, high, keep=False)
+        return self._judged(found, ask(self.solve.part), held)
 
-    def _judged(self, found: Solved, part: PartFacts) -> Strength:
+    @property
+    def hold(self) -> Hold:
+        """Which of its screws can be counted on."""
+        return Hold.of(self.solve, self.cases, self.surroundings, self.card)
+
+    def _judged(self, found: Solved, part: PartFacts, held: HeldAs) -> Strength:
         """A solve held against the duty's limits, with what is worked out by hand."""
-        plan = plan_of(self.solve.fixtures, self.cases)
-        if plan.rows != self.solve.rows:
-            raise ValueError("these cases are no sums of the rows that were solved")
+        plan = plan_of(held.fixtures, self.cases)
         field = caught(mix(found.field, plan), self.design_case.loaded)
+        # A head is pressed by what it was tightened with, even where that will not last.
         at = part.mesh, part.features, self.design_case, field.cases
         left = tuple(stiffness_left(self.card, self.surroundings, c).high for c in self.design_case.loaded)
         field = with_rules(field, by_hand(*at, self.recipe, left))
         s = strength_of(field, self.design_case, self.recipe, self.card)
         movement = movement_of(field, self.design_case.loaded, self.card, self.surroundings)
-        far, screws = float(part.mesh.size.max()), loosened(clamps(*at, self.card))
-        return replace(s, mesh_size=found.mesh_size, movement=movement, length=far, loosened=screws)
+        far = float(part.mesh.size.max())
+        return replace(s, mesh_size=found.mesh_size, movement=movement, length=far, loosened=held.words)
 
     def printed(self, recipe: Recipe, direction: Vec | None) -> StrengthOf:
         """The same question of another recipe, with the shell that a way makes."""
