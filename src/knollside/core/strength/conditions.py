@@ -25,11 +25,14 @@ from knollside.core.model import (
 from knollside.core.strength.graded import Graded
 from knollside.core.strength.grid import Grid
 from knollside.core.strength.rims import circle, rim_of
-from knollside.core.strength.spots import SHARE, Spots, locate, sample_on
+from knollside.core.strength.spots import SHARE, Spots, around, locate, sample_on
 
 # Held places are springs this many times stiffer than a cell is long: the clamp then
 # gives by 1/40 of a cell's own stretch, and the smoother still copes.
 _SPRING = 40.0
+# Faces that press give as so many mm of the plastic: printed ones are rough by a tenth of a millimetre. Were they much
+# stiffer than a cell, they would touch at a handful of its spots, and at others on every grid.
+_ROUGH, _GIVES = 0.1, 0.2
 _SEATED = 0.5  # of a screw head's ring must find a face
 
 
@@ -113,7 +116,8 @@ def _under_head(grid: Grid | Graded, mesh: Mesh, hole: Feature, fixture: ScrewFi
     flat = at_end & (np.abs(mesh.normals @ axis) > 0.99) & (np.sign(mesh.normals @ axis) == np.sign(middle @ axis))
     if not flat.any():
         raise Refused(f"{hole.title} has no flat around it for a screw's head; hold it in another way.")
-    spots = sample_on(grid, mesh, np.flatnonzero(flat), min(SHARE, 0.25 * radius / float(grid.size.min())))
+    near = around(mesh, np.flatnonzero(flat), centre, axis, radius)
+    spots = sample_on(grid, near, np.arange(len(near.faces)), min(SHARE, 0.25 * radius / float(grid.size.min())))
     off = spots.points - centre
     away = np.linalg.norm(off - np.outer(off @ axis, axis), axis=1)
     keep = away <= radius
@@ -158,16 +162,21 @@ def _along_edge(mesh: Mesh, feature: Feature, fixture: EdgeFixture, faces: Ints,
     return Spots(spots, np.tile(normal, (len(spots), 1)), np.concatenate(area))
 
 
+def stiffness(grid: Grid | Graded, h: Constraint, modulus: float) -> float:
+    """Of a held place's springs, N/mm per mm2: next to nothing gives, or where it only presses as rough faces do."""
+    cell = float(grid.size.min())
+    return modulus / (max(_GIVES * cell, _ROUGH) if h.one_way else cell / _SPRING)
+
+
 def springs(grid: Grid | Graded, constraints: list[Constraint], modulus: float) -> dict[int, Array]:
     """Extra (24, 24) cell matrices of all held places."""
-    stiffness = _SPRING * modulus / float(grid.size.min())
     touched = np.unique(np.concatenate([h.cell[h.active] for h in constraints]))
     out = np.zeros((len(touched), 24, 24))
     for h in constraints:
         on = h.active
         along = h.along[on] if h.along is not None else np.zeros((0, 3))
         place = np.searchsorted(touched, h.cell[on])
-        _add_springs(place, h.weights[on], stiffness * h.spots.area[on], along, out)
+        _add_springs(place, h.weights[on], stiffness(grid, h, modulus) * h.spots.area[on], along, out)
     return {int(c): out[i] for i, c in enumerate(touched)}
 
 
@@ -190,8 +199,7 @@ def _add_springs(place, weights, stiff, along, out):  # type: ignore[no-untyped-
 def drawing_force(grid: Grid | Graded, h: Constraint, modulus: float) -> Array:
     """Nodal forces (3n,) that draw a held place to where what holds it lies, over its ``gap``."""
     assert h.gap is not None and h.along is not None
-    stiffness = _SPRING * modulus / float(grid.size.min())
-    each = h.along * (stiffness * h.spots.area * h.gap * h.active)[:, None]
+    each = h.along * (stiffness(grid, h, modulus) * h.spots.area * h.gap * h.active)[:, None]
     f = np.zeros((len(grid.points), 3))
     for a in range(8):
         np.add.at(f, grid.nodes[h.cell, a], h.weights[:, a, None] * each)
@@ -205,11 +213,10 @@ def moved(grid: Grid | Graded, h: Constraint, u: Array) -> Array:
 
 def point_forces(h: Constraint, grid: Grid | Graded, u: Array, modulus: float) -> Array:
     """The force a held place exerts on the part at each sample point (n, 3), N."""
-    stiffness = _SPRING * modulus / float(grid.size.min())
     at = moved(grid, h, u)
     if h.along is not None:
         at = h.along * (np.einsum("sd,sd->s", at, h.along) - h.beyond)[:, None]
-    return np.asarray(-stiffness * at * (h.spots.area * h.active)[:, None])
+    return np.asarray(-stiffness(grid, h, modulus) * at * (h.spots.area * h.active)[:, None])
 
 
 def refuse_if_loose(constraints: list[Constraint], size: float, start: str = "The part is held, but") -> None:

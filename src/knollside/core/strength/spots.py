@@ -128,6 +128,22 @@ def sample_graded(grid: Graded, mesh: Mesh, faces: Ints, share: float) -> Spots:
     return Spots(*(np.concatenate([getattr(s, name) for s in done]) for name in ("points", "normals", "area")))
 
 
+def around(mesh: Mesh, faces: Ints, at: Array, axis: Array, radius: float) -> Mesh:
+    """What of the faces lies within ``radius`` of a line, and a little more: triangles halved until few stick out."""
+    tri, kept = mesh.triangles[faces], []
+    while len(tri):
+        side = np.linalg.norm(np.roll(tri, -1, axis=1) - tri, axis=2)
+        longest = side.max(axis=1)
+        off = tri.mean(axis=1) - at
+        away = np.linalg.norm(off - np.outer(off @ axis, axis), axis=1)
+        near = away < radius + 0.67 * longest
+        small = near & (longest <= radius)
+        kept.append(tri[small])
+        rest = near & ~small
+        tri = _halved(tri[rest], side[rest].argmax(axis=1))
+    return Mesh(np.vstack(kept).reshape(-1, 3), np.arange(3 * sum(len(t) for t in kept)).reshape(-1, 3))
+
+
 def _areas(tri: Array) -> Array:
     return np.asarray(np.linalg.norm(np.cross(tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0]), axis=1) / 2)
 
