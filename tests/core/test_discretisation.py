@@ -198,6 +198,22 @@ def test_each_weak_place_is_doubted_by_as_much_as_finer_cells_move_it() -> None:
     assert all(np.isnan(p.doubt) for p in plain)
 
 
+def test_watched_places_are_looked_at_closely_and_read_as_a_beam_bends() -> None:
+    at = ((30.0, 5.0, 10.0), (70.0, 5.0, 10.0), (50.0, 5.0, 60.0))  # the last lies far off the part
+    case = bend(5.0).model_copy(update={"watched": at})
+    ask, rank = _ranked(box(100, 10, 10), case, 6000)
+    grid = ask(Settle(rank)).grid
+    assert grid.close is not None
+    sources = grid.close.sizing.sources
+    assert all(np.linalg.norm(sources - np.array(w), axis=1).min() < 1e-3 for w in at[:2])
+    assert np.linalg.norm(sources - np.array(at[2]), axis=1).min() > 40
+    one, other, off = ask(Detail(rank.strength.upon(grid), (200.0, 200.0, 200.0), (0.0, 0.0, 1.0))).watched
+    assert other.reserve / one.reserve == pytest.approx((100 - 30) / (100 - 70), rel=0.04)  # by the moment there
+    assert off.at[2] > 9 and 0 < one.doubt < 0.1 and one.case == "it"
+    # Another place to watch is another question.
+    assert rank.strength.key != _ranked(box(100, 10, 10), bend(5.0), 6000)[1].strength.key
+
+
 def test_a_rating_is_settled_closely_and_in_layers() -> None:
     ask, rank = _ranked(box(100, 10, 10), bend(5.0), 6000)
     settled, first = ask(Settle(rank)), ask(rank)

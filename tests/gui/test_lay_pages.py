@@ -129,6 +129,37 @@ def test_the_pages_under_the_net_tell_places_cures_and_trust(beam: Desk) -> None
     assert "N m about the holds" in seen(beam)
 
 
+def test_a_place_that_is_clicked_is_looked_at_closely_and_told(beam: Desk) -> None:
+    lay = beam.window.steps["Lay"]
+    beam.window.take("Lay")
+    beam.settle(lambda: beam.fresh("lay") is not None)
+    lay._choose("A")
+    tab = {b.text(): b for b in lay.panel.findChildren(QPushButton)}
+    QTest.mouseClick(tab["Weak places"], Qt.MouseButton.LeftButton)
+    beam.settle(lambda: beam.fresh("detail") is not None)
+    assert "Click a place on the part" in seen(beam)
+    mesh, stage = beam.facts.mesh, beam.window.stage
+    # The middle of a triangle that is seen from where the eye is.
+    corners = next(t for i, t in enumerate(mesh.triangles) if stage.face_at(stage.to_screen(t.mean(axis=0))) == i)
+    at = corners.mean(axis=0)
+    QTest.mouseClick(stage, Qt.MouseButton.LeftButton, pos=stage.to_screen(at).toPoint())
+    (watched,) = beam.part.design_case.watched
+    # A pixel of the stage is under half a millimetre of this beam.
+    assert np.linalg.norm(np.array(watched) - at) < 0.5
+    beam.settle(lambda: beam.fresh("layers") is not None)
+    (told,) = beam.fresh("detail").watched
+    assert np.linalg.norm(np.array(told.at) - watched) < 1.5 and 0 < told.doubt < 0.3
+    assert "Watched by you" in seen(beam) and f"{told.case}" in seen(beam)
+    assert any(words.startswith("a: ") for _, words in stage.scene.places)
+    sizing = lay.view.ranked.fresh.strength.field.sizing
+    assert sizing is not None and np.linalg.norm(sizing.sources - np.array(watched), axis=1).min() < 1e-3
+    gone = next(b for b in lay.panel.findChildren(QPushButton) if b.accessibleName() == "Watch place a no more")
+    QTest.mouseClick(gone, Qt.MouseButton.LeftButton)
+    assert beam.part.design_case.watched == ()
+    beam.workspace.undo.undo()
+    assert beam.part.design_case.watched == (watched,)
+
+
 def test_the_stage_opens_at_the_cursor_and_closes_again(beam: Desk) -> None:
     state, log, stage = beam, beam.window.log, beam.window.stage
     beam.window.take("Lay")

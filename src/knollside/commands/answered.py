@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,6 +15,7 @@ from knollside.commands.told import (
     dot_told,
     finite,
     orientation_told,
+    place_told,
     probes_told,
     quality_told,
     range_told,
@@ -105,17 +105,8 @@ def _strength(args: argparse.Namespace) -> Said:
             "greatest_movement_mm": layered.movement,
             "quick_over_layered": 1 + layered.off,
         },
-        "places": [
-            {
-                "at_mm": list(p.at),
-                "reserve": p.reserve,
-                "mode": p.mode,
-                "case": p.case,
-                "at_support": p.at_support,
-                "grid_doubt": None if math.isnan(p.doubt) else p.doubt,
-            }
-            for p in detail.places
-        ],
+        "places": [place_told(p) for p in detail.places],
+        "watched": [place_told(p) for p in detail.watched],
         "reactions": [
             {"case": c.name, "held": [{"feature": n, "force_N": list(f)} for n, f in c.reactions]}
             for c in s.field.cases

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from knollside.core.model import Array, Range
 from knollside.core.recipe.board import Dot
 from knollside.core.strength.buckling import FAR
 from knollside.core.strength.field import StressField
+from knollside.core.strength.hot_spots import HotSpot
 from knollside.core.strength.stability import Stability
 
 Said = dict[str, Any]
@@ -104,6 +106,18 @@ def buckling_told(s: Stability | None) -> Said | None:
 
 def recipe_told(r: Any) -> Said:
     return {k: v for k, v in r.model_dump(mode="json").items() if v is not None}
+
+
+def place_told(p: HotSpot) -> Said:
+    """A place that would let go, and by how much."""
+    return {
+        "at_mm": list(p.at),
+        "reserve": p.reserve,
+        "mode": p.mode,
+        "case": p.case,
+        "at_support": p.at_support,
+        "grid_doubt": None if math.isnan(p.doubt) else p.doubt,
+    }
 
 
 def probes_told(field: StressField, asked: list[Vec]) -> list[Said]:

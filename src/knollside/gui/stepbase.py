@@ -85,6 +85,10 @@ class Step(Seeing):
         """What the page in front wants answered, in order; asked by the scheduler alone."""
         return ()
 
+    def pointed_at(self, place: tuple[float, float, float]) -> bool:
+        """The person clicked a place on the part; whether that was all, and no card of the feature is wanted."""
+        return False
+
     def refresh(self) -> None:
         """Show the view again."""
 

@@ -215,7 +215,10 @@ class Window(QMainWindow):
             return
         f = feature_of_face(facts.mesh, facts.features, face)
         self.session.pick(f.id)
-        self._show_card(f, at)
+        if self.current.pointed_at(self.stage.point_on(facts.mesh.triangles[face], at)):
+            self.card.hide()
+        else:
+            self._show_card(f, at)
 
     def _show_card(self, f: Feature, at: QPointF) -> None:
         self.card.show_for(f, self.session.view.part.marks.get(f.id), at)

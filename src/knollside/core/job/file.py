@@ -133,7 +133,18 @@ def parse_job(text: str, name: str = "job") -> Job:
         raise Refused(f"{name}: {fault_of(error)}{more}.") from None
 
 
-_OF_DESIGN_CASE = ("purpose", "held", "cases", "surroundings", "danger", "marks", "treads", "critical_mm", "weights")
+_OF_DESIGN_CASE = (
+    "purpose",
+    "held",
+    "cases",
+    "surroundings",
+    "danger",
+    "marks",
+    "treads",
+    "critical_mm",
+    "weights",
+    "watched",
+)
 _TOLD_BY_OTHERS = ("held", "pushed", "mates")
 
 

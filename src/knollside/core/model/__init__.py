@@ -22,6 +22,7 @@ from knollside.core.model.base import (
 )
 from knollside.core.model.design_case import (
     TEN_YEARS,
+    WATCHED,
     YEAR,
     Danger,
     DesignCase,
@@ -90,6 +91,7 @@ __all__ = [
     "GRAVITY",
     "MOST_MM",
     "TEN_YEARS",
+    "WATCHED",
     "YEAR",
     "Array",
     "BearingLoad",

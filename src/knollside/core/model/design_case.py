@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from knollside.core.model.base import Degrees, Length, Record, Share
+from knollside.core.model.base import Degrees, Length, Record, Share, Vec3
 from knollside.core.model.fixtures import Fixture
 from knollside.core.model.loads import DeflectionLoad, Load, WeightLoad
 from knollside.core.model.placed import Name
@@ -30,6 +30,7 @@ class Danger(StrEnum):
 
 YEAR = 8760.0  # hours
 TEN_YEARS = 10 * YEAR
+WATCHED = 8  # places at most
 
 # What ways to lie are weighed by against each other.
 Weighed = Literal["strength", "overhang", "height", "contact"]
@@ -121,7 +122,7 @@ class DesignCase(Record):
 
     ``own_knock_downs`` are the person's own factors in place of typical ones, by their names; ``critical_mm`` the
     distance stress is averaged over at a peak (docs/methods.md 1.10); ``weights`` the person's own in ordering the
-    ways.
+    ways; ``watched`` places that are looked at closely whatever a first look makes of them.
     """
 
     purpose: Purpose = Purpose.WORKING
@@ -135,6 +136,7 @@ class DesignCase(Record):
     )
     critical_mm: Length = Field(0.5, ge=0.1, le=2.0)
     weights: dict[Weighed, Share] = Field(default_factory=dict)
+    watched: tuple[Vec3, ...] = Field((), max_length=WATCHED)
 
     @property
     def loaded(self) -> tuple[LoadCase, ...]:

@@ -13,7 +13,7 @@ from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, Mesh
 from knollside.core.strength.field import StressField
 from knollside.core.strength.grid import choose_size, make_grid
-from knollside.core.strength.rating import mode_words, rate, rate_points
+from knollside.core.strength.rating import PointRatings, mode_words, rate, rate_points
 
 PLACES = 5
 
@@ -59,20 +59,34 @@ def hot_spots(
         if p != support and len(taken) and float(np.linalg.norm(taken - at, axis=1).min()) < apart:
             continue
         taken = np.vstack([taken, at])
-        x, y, z = (float(v) for v in at)
-        case, rule = int(found.case[p]), field.rule(int(p))
-        out.append(
-            HotSpot(
-                (x, y, z),
-                float(found.reserve[p]),
-                mode_words(field, int(p), int(found.mode[p])),
-                field.cases[case].name,
-                case,
-                bool(field.excluded[p]),
-                rule is not None and rule.by_hand,
-            )
-        )
+        out.append(_spot(field, found, int(p)))
     return tuple(sorted(out, key=lambda w: w.reserve))
+
+
+def spot_at(
+    field: StressField, limits: tuple[Allowables, ...], direction: Array, at: tuple[float, float, float], reach: float
+) -> HotSpot:
+    """The weakest judged point within ``reach`` mm of a place, or of the judged point nearest to it."""
+    found, solved = rate_points(field, limits, direction), len(field.points) - len(field.rules)
+    away = np.linalg.norm(field.points[:solved] - np.asarray(at), axis=1)
+    near = np.flatnonzero(away <= max(reach, 1.001 * float(away.min())))
+    clear = near[~field.excluded[near]]
+    mine = clear if len(clear) else near
+    return _spot(field, found, int(mine[np.argmin(found.reserve[mine])]))
+
+
+def _spot(field: StressField, found: PointRatings, p: int) -> HotSpot:
+    x, y, z = (float(v) for v in field.points[p])
+    case, rule = int(found.case[p]), field.rule(p)
+    return HotSpot(
+        (x, y, z),
+        float(found.reserve[p]),
+        mode_words(field, p, int(found.mode[p])),
+        field.cases[case].name,
+        case,
+        bool(field.excluded[p]),
+        rule is not None and rule.by_hand,
+    )
 
 
 @dataclass(frozen=True)

@@ -45,19 +45,33 @@ class Closeness:
 
 
 def look_closely(
-    mesh: Mesh, field: StressField, limits: tuple[Allowables, ...], directions: Array, depth: float
+    mesh: Mesh,
+    field: StressField,
+    limits: tuple[Allowables, ...],
+    directions: Array,
+    depth: float,
+    watched: tuple[tuple[float, float, float], ...] = (),
 ) -> Closeness | None:
-    """Where and how finely to look, for ``directions`` (d, 3) rated by a plain ``field``; None where nothing is
-    notched, held or bent enough to be worth it. ``depth`` is the critical distance, mm."""
+    """Where and how finely to look, for ``directions`` (d, 3) rated by a plain ``field``: at the ``watched`` places,
+    and at what is notched, held or bent enough to be worth it; None where nothing is. ``depth`` is the critical
+    distance, mm."""
     found = suspects(mesh, field, limits, directions, depth)
     order = np.argsort(-found.weight, kind="stable")
-    places = found.points[order[: int((found.weight >= 1.0).sum())]]
+    places = np.vstack([_on_the_part(field, watched), found.points[order[: int((found.weight >= 1.0).sum())]]])
     if not len(places):
         return None
     base, finest = sizes(field.asked, depth)
     # A hair above the lattice's own size, which is rounded to whole cells along the part.
     sizing = Sizing(np.round(places, 6), 1.06 * finest, _RADIUS * depth)
     return Closeness(base, _affordable(field, base, sizing))
+
+
+def _on_the_part(field: StressField, watched: tuple[tuple[float, float, float], ...]) -> Array:
+    """Places to watch (w, 3): as they are, or the nearest of the part where they lie off it."""
+    places = np.array(watched, float).reshape(-1, 3)
+    away, near = cKDTree(field.points).query(places)
+    off = np.asarray(away) > 1.5 * field.cell
+    return np.asarray(np.where(off[:, None], field.points[near], places))
 
 
 def _affordable(field: StressField, base: float, sizing: Sizing) -> Sizing:

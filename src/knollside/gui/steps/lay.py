@@ -33,7 +33,7 @@ from knollside.gui.instruments.widgets import (
 )
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict, no_verdict
-from knollside.gui.steps.laybook import LayBook
+from knollside.gui.steps.laybook import PLACES, LayBook
 from knollside.gui.steps.layscene import lay_scene
 from knollside.gui.steps.page import Same
 from knollside.gui.viewport.scene import Scene
@@ -114,6 +114,13 @@ class LayStep(Step):
     def _point_out(self, place: int) -> None:
         self.told_place = place
         self.session.changed.emit()
+
+    def pointed_at(self, place: Vec) -> bool:
+        """While weak places are spoken of, a click watches one more."""
+        if self.book.front != PLACES or not self.part.loaded:
+            return False
+        self.book.watch(place)
+        return True
 
     def _try(self, direction: Vec) -> None:
         """The dragged pin: the part turns under it and its reserve is read at once, with no new solve."""

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from knollside.core.job.questions.strength import OrientationDetail
 from knollside.core.job.stated import UP
-from knollside.core.model import Orientation, SupportSettings
+from knollside.core.model import WATCHED, Orientation, SupportSettings
 from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.session import Session, View
@@ -27,7 +27,7 @@ class LayBook:
 
     def __init__(self, session: Session, orientations: QWidget, point_out: Callable[[int], None]) -> None:
         self.session = session
-        self.places = PlacesPage(session.changed.emit, point_out)
+        self.places = PlacesPage(session.changed.emit, point_out, self._unwatch)
         self.remedies, self.trust = CuresPage(), TrustPage()
         self.supports = SupportsPage(self._put_supports, point_out)
         self.compare = ComparePage()
@@ -59,6 +59,21 @@ class LayBook:
         supports = (nodes.SUPPORTS,) if view.part.orientation is not None or self.front == SUPPORTS else ()
         return (*page.get(self.front, ()), *supports)
 
+    def watch(self, place: tuple[float, float, float]) -> None:
+        """One more place to look at closely."""
+        watched = self.session.view.part.design_case.watched
+        if len(watched) < WATCHED:
+            x, y, z = (round(v, 2) for v in place)
+            self._put_watched((*watched, (x, y, z)), "watch a place")
+
+    def _unwatch(self, number: int) -> None:
+        watched = self.session.view.part.design_case.watched
+        self._put_watched(watched[:number] + watched[number + 1 :], "watch it no more")
+
+    def _put_watched(self, watched: tuple[tuple[float, float, float], ...], words: str) -> None:
+        design_case = self.session.view.part.design_case
+        self.session.put_design_case(design_case.model_copy(update={"watched": watched}), words)
+
     def _weigh(self, weights: dict[str, float]) -> None:
         words = "weights of the ways" if weights else "weights as the purpose has them"
         design_case = self.session.view.part.design_case
@@ -78,7 +93,8 @@ class LayBook:
         if shown is not None:
             target = shown.ranking.target
         load = {c.name: sum(ld.newtons for ld in c.loads) for c in design_case.cases}
-        self.places.put(detail, load, view.stability)
+        taken = view.part.orientation is not None and view.part.loaded
+        self.places.put(detail, load, view.stability, design_case.watched, taken)
         remedies = view.get(nodes.REMEDIES)
         self.remedies.put(detail.orientation if detail is not None else None, remedies.fresh, target, remedies.refusal)
         running = view.waiting(nodes.SETTLED) or view.waiting(nodes.LAYERS)

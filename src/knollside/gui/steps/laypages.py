@@ -19,6 +19,9 @@ from knollside.core.strength.stability import AMPLE, Stability
 from knollside.gui.instruments.widgets import Dropdown, button, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
 
+WATCH = "abcdefgh"  # names of watched places on the stage
+Vec = tuple[float, float, float]
+
 
 class Drawn(Enum):
     """The shape of the part on the stage."""
@@ -31,12 +34,14 @@ class Drawn(Enum):
 class PlacesPage(Page):
     """The places that would go first, the thin portions, and the part bent."""
 
-    def __init__(self, on_bend: Callable[[], None], on_place: Callable[[int], None]) -> None:
+    def __init__(
+        self, on_bend: Callable[[], None], on_place: Callable[[int], None], unwatch: Callable[[int], None]
+    ) -> None:
         super().__init__()
         self.shape = Dropdown("Shape shown on the stage", ((f"Drawn {d.value}", d) for d in Drawn), 16)
         self.most = label("", dim=True, wrap=True)
         self.shape.chose.connect(lambda _: on_bend())
-        self._on_place = on_place
+        self._on_place, self._unwatch = on_place, unwatch
         self.top(self.shape, self.most)
 
     @property
@@ -45,29 +50,32 @@ class PlacesPage(Page):
         chosen: Drawn = self.shape.currentData()
         return chosen
 
-    def put(self, detail: OrientationDetail | None, load: dict[str, float], stability: Stability | None) -> None:
-        """``load`` gives each case's own force in N, so that a place tells the load at which it goes."""
-        if not self.fresh((Same(detail), tuple(load.items()), Same(stability))):
+    def put(
+        self,
+        detail: OrientationDetail | None,
+        load: dict[str, float],
+        stability: Stability | None,
+        watched: tuple[Vec, ...],
+        taken: bool,
+    ) -> None:
+        """``load`` gives each case's own force in N, so that a place tells the load at which it goes; ``taken`` whether
+        a way is."""
+        if not self.fresh((Same(detail), tuple(load.items()), Same(stability), watched, taken)):
             return
         if detail is None:
-            self.add(label("Take a way first; its weak places are then listed here.", dim=True, wrap=True))
+            words = "Working it out …" if taken else "Take a way first; its weak places are then listed here."
+            self.add(label(words, dim=True, wrap=True))
             return
         self.most.setText(f"{moved_words(detail.movement)} {detail.moves_far}".strip())
         self.add(heading("What would go first", "load at which it goes"))
         if stability is not None:
             self.add(_buckles(stability, load.get(stability.case, 0.0)))
         for i, p in enumerate(detail.places):
-            force = load.get(p.case, 0.0) * p.reserve
-            where = "At a support, told apart: " if p.at_support else ""
             show = button(f"{i + 1}", partial(self._on_place, i), tip="Show it on the stage")
             show.setFixedWidth(34)
             show.setAccessibleName(f"Show place {i + 1}")
-            words = line(
-                f"{where}{p.mode}" if where else p.mode.capitalize(),
-                f"{times(p.reserve)}×",
-                f"{p.case}" + (f", {force:.0f} N" if force else "") + doubt_words(p),
-            )
-            self.add(row(show, words, stretch=1))
+            self.add(row(show, _told(p, load), stretch=1))
+        self._add_watched(detail, load, watched)
         self.add(rule(), heading("Thin portions, each by itself", "now, and at best"))
         for q in detail.portions:
             at = f"at ({q.middle[0]:.0f}, {q.middle[1]:.0f}, {q.middle[2]:.0f})"
@@ -75,6 +83,31 @@ class PlacesPage(Page):
             self.add(line(f"{q.name.capitalize()} {at}, {q.thickness:.0f} mm", f"{times(q.reserve)}×", gain, False))
         if not detail.portions:
             self.add(label("No thin tab, neck or arm stands out from the rest.", dim=True, wrap=True))
+
+    def _add_watched(self, detail: OrientationDetail, load: dict[str, float], watched: tuple[Vec, ...]) -> None:
+        """The places the person points at, lettered so that they are told from those that were found."""
+        if not watched:
+            self.add(label("Click a place on the part to have it looked at closely too.", dim=True, wrap=True))
+            return
+        self.add(rule(), heading("Watched by you", "load at which it goes"))
+        for i, at in enumerate(watched):
+            gone = button("×", partial(self._unwatch, i), plain=True, tip="Watch it no more")
+            gone.setAccessibleName(f"Watch place {WATCH[i]} no more")
+            gone.setFixedWidth(26)
+            known = detail.watched[i] if i < len(detail.watched) else None
+            where = f"at ({at[0]:.0f}, {at[1]:.0f}, {at[2]:.0f})"
+            words = label(f"{WATCH[i]}, {where}: looked at next.", dim=True) if known is None else _told(known, load)
+            self.add(row(label(WATCH[i], 14, 600), words, gone, stretch=1))
+
+
+def _told(p: HotSpot, load: dict[str, float]) -> QWidget:
+    """What happens at a place, at how many times the load and at which force."""
+    force = load.get(p.case, 0.0) * p.reserve
+    return line(
+        f"At a support, told apart: {p.mode}" if p.at_support else p.mode.capitalize(),
+        f"{times(p.reserve)}×",
+        f"{p.case}" + (f", {force:.0f} N" if force else "") + doubt_words(p),
+    )
 
 
 def doubt_words(p: HotSpot) -> str:

@@ -15,7 +15,7 @@ from knollside.gui import nodes
 from knollside.gui.instruments.widgets import times
 from knollside.gui.session import Session
 from knollside.gui.steps.laybook import PLACES, SPLIT, SUPPORTS
-from knollside.gui.steps.laypages import Drawn, doubt_words
+from knollside.gui.steps.laypages import WATCH, Drawn, doubt_words
 from knollside.gui.steps.scenes import base_scene, face_marks, load_arrows
 from knollside.gui.viewport.raster import MARKS
 from knollside.gui.viewport.scene import Scene
@@ -79,7 +79,8 @@ def _marks(
         "places": tuple(
             (p.at, f"{i + 1}: {times(p.reserve)}×{doubt_words(p)}" if shown.told == i else f"{i + 1}")
             for i, p in enumerate(detail.places)
-        ),
+        )
+        + tuple((p.at, f"{w}: {times(p.reserve)}×") for w, p in zip(WATCH, detail.watched, strict=False)),
         "place": None,
     }
     if shown.drawn is Drawn.BENT:

@@ -358,6 +358,14 @@ class StageView(QWidget):
         self._fit_wanted = True
         self._redraw()
 
+    def point_on(self, corners: Array, at: QPointF) -> tuple[float, float, float]:
+        """The place on a triangle (3, 3) of the part that lies under a widget position, in the part's frame."""
+        a, b, c = (np.array([q.x(), q.y()]) for q in map(self.to_screen, corners))
+        sides = np.stack([b - a, c - a], axis=1)
+        u, v = np.clip(np.linalg.lstsq(sides, np.array([at.x(), at.y()]) - a)[0], 0, 1)
+        x, y, z = (float(w) for w in corners[0] + u * (corners[1] - corners[0]) + v * (corners[2] - corners[0]))
+        return x, y, z
+
     def face_at(self, at: QPointF) -> int:
         """Original triangle number under a widget position, -1 for none."""
         if self.scene.look is None or self._face_at.size == 0:

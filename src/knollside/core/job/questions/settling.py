@@ -67,7 +67,7 @@ class Grids(Question[GridDoubt]):
         s, why = ask(self.strength, 0.0, 0.2), ""
         mesh = ask(self.strength.solve.part).mesh
         every = np.vstack([sphere(_NET), np.array(self.directions)])
-        close = look_closely(mesh, s.field, s.limits, every, self.strength.solve.critical_mm)
+        close = look_closely(mesh, s.field, s.limits, every, self.strength.solve.critical_mm, self.strength.watched)
         if close is not None:
             try:
                 return self._close(ask, close)

@@ -30,7 +30,7 @@ from knollside.core.strength.clamping import refuse_if_stripped
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, doubted_places, widened
 from knollside.core.strength.field import POISSON, refuse_unready
 from knollside.core.strength.hand_rules import by_hand, with_rules
-from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions
+from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions, spot_at
 from knollside.core.strength.impact import caught
 from knollside.core.strength.movement import Movement, movement_of
 from knollside.core.strength.rating import sphere
@@ -43,7 +43,8 @@ Vec = tuple[float, float, float]
 
 @dataclass(frozen=True, eq=False)
 class StrengthOf(Question[Strength]):
-    """The stress of a duty's cases, as sums of one solve, with the strengths it is held against."""
+    """The stress of a duty's cases, as sums of one solve, with the strengths it is held against; ``watched`` places are
+    to be looked at closely."""
 
     solve: Solve
     cases: tuple[LoadCase, ...]
@@ -52,6 +53,7 @@ class StrengthOf(Question[Strength]):
     danger: Danger
     card: Material
     recipe: Recipe
+    watched: tuple[Vec, ...] = ()
     kept: ClassVar[int] = 4
 
     @property
@@ -153,7 +155,14 @@ def strength_question(
     )
     own_knock_downs = tuple(sorted(design_case.own_knock_downs.items()))
     return StrengthOf(
-        solve, design_case.cases, design_case.surroundings, own_knock_downs, design_case.danger, card, recipe
+        solve,
+        design_case.cases,
+        design_case.surroundings,
+        own_knock_downs,
+        design_case.danger,
+        card,
+        recipe,
+        design_case.watched,
     )
 
 
@@ -223,11 +232,12 @@ class Why(Question[RatedOrientation]):
 
 @dataclass(frozen=True)
 class OrientationDetail:
-    """A way with its log, the places that would go first, its thin portions, and how it bends."""
+    """A way with its log, the places that would go first and those ``watched``, its thin portions, and how it bends."""
 
     log: LayerLog
     orientation: RatedOrientation
     places: tuple[HotSpot, ...]
+    watched: tuple[HotSpot, ...]
     portions: tuple[Portion, ...]
     bend: Array
     movement: Movement
@@ -249,16 +259,18 @@ class Detail(Question[OrientationDetail]):
         orientation = answer.one_way(part, s, self.bed, self.direction)
         n = np.asarray(self.direction)
         ask.tick(0.75, "finding what goes first")
-        places = self._places(ask, s)
+        places = self._doubted(ask, s, hot_spots(s.field, s.limits, n))
+        reach = self.strength.solve.critical_mm
+        watched = tuple(spot_at(s.field, s.limits, n, at, reach) for at in self.strength.watched)
+        watched = self._doubted(ask, s, watched)
         thin = portions(part.mesh, s.field, s.limits, n, sphere(NET_DIRECTIONS)[::4])
         assert s.movement is not None
         bend = answer.bend_of(part, s.field, s.movement.case)
-        return OrientationDetail(log, orientation, places, thin, bend, s.movement, s.moves_far)
+        return OrientationDetail(log, orientation, places, watched, thin, bend, s.movement, s.moves_far)
 
-    def _places(self, ask: Answerer, s: Strength) -> tuple[HotSpot, ...]:
-        """What would go first, each place with the grid's doubt there where it was looked at closely."""
+    def _doubted(self, ask: Answerer, s: Strength, places: tuple[HotSpot, ...]) -> tuple[HotSpot, ...]:
+        """Places, each with the grid's doubt there where it was looked at closely."""
         n, solve = np.asarray(self.direction), self.strength.solve
-        places = hot_spots(s.field, s.limits, n)
         if solve.sizing is None or solve.cell_mm is None:
             return places
         rough = ask(self.strength.close(Closeness(solve.cell_mm, solve.sizing).rougher()), 0.75, 0.9)
