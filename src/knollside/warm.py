@@ -12,8 +12,8 @@ from manifold3d import Manifold
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_board, ask_orientations, ask_strength
+from knollside.core.job.questions.detail import Detail
 from knollside.core.job.questions.part import Part, names_of_new
-from knollside.core.job.questions.strength import Detail
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.distance import shortest
 from knollside.core.mesh.facemap import Motion, trace

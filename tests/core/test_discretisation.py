@@ -13,8 +13,9 @@ from conftest import DEMO, box, mesh_of
 from knollside.cli import main
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer
+from knollside.core.job.questions.detail import Detail
 from knollside.core.job.questions.settling import Grids, Layers, Prove, Settle, unsettled
-from knollside.core.job.questions.strength import Detail, Rank
+from knollside.core.job.questions.strength import Rank
 from knollside.core.job.remedies import remedies
 from knollside.core.job.stated import Stated
 from knollside.core.lay.orientations import listed_orientation

@@ -32,8 +32,6 @@ from knollside.core.model import (
 from knollside.core.strength.conditions import (
     Constraint,
     constrain,
-    drawing_force,
-    drive,
     moved,
     point_forces,
     refuse_if_loose,
@@ -124,21 +122,6 @@ def test_springs_bear_a_shift_by_their_area_and_a_turn_by_their_arm(fixture: Fix
     assert np.abs(moved(grid, h, u.reshape(-1)) - there).max() < 1e-3 * 0.75 * CELL
     arm = ((there @ n) ** 2 if sliding else (there**2).sum(axis=1)) @ h.spots.area
     assert energy(grid, h, u) == pytest.approx(arm, rel=0.02)
-
-
-def test_a_driven_face_is_drawn_along_its_way_by_its_springs() -> None:
-    mesh = plate()
-    f = feature(mesh, "flat", 700)
-    grid = make_grid(mesh, CELL)
-    to = tuple(float(v) for v in 0.4 * np.asarray(f.axis))
-    h = drive(grid, mesh, f.faces, to)
-    area = float(mesh.areas[f.faces].sum())
-    force = drawing_force(grid, h, E).reshape(-1, 3).sum(axis=0)
-    assert force == pytest.approx(40 * E / float(grid.size.min()) * area * np.asarray(to))
-    # Where it is wanted it pulls no more; at rest it pulls by all of the way.
-    there = np.tile(to, (len(grid.points), 1)).reshape(-1)
-    assert np.abs(point_forces(h, grid, there, E)).max() < 1e-6 * np.linalg.norm(force)
-    assert point_forces(h, grid, np.zeros_like(there), E).sum(axis=0) == pytest.approx(force)
 
 
 def test_a_screws_head_presses_a_ring_on_both_sides_and_an_edge_is_a_strip() -> None:

@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 import pytest
-import solving
 from conftest import box, plate_with_hole
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -19,7 +18,7 @@ from pydantic import BaseModel
 
 from knollside.core.job import asked
 from knollside.core.job.ask import Answerer, Keyed, Meshes, MeshKey, Question, digest, meshes_in
-from knollside.core.job.questions import fits, orientation, part, proof, recipe, settling, strength
+from knollside.core.job.questions import detail, far, fits, orientation, part, proof, recipe, settling, strength
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.features import find_features
@@ -59,7 +58,7 @@ STATED = Stated(
 STRENGTH = asked.ask_strength(PART, STATED, 4000)
 RANK = asked.ask_orientations(STRENGTH, STATED)
 FITS = asked.ask_fits(PART, STATED)
-DETAIL = strength.Detail(STRENGTH, (220.0, 220.0, 250.0), UP)
+DETAIL = detail.Detail(STRENGTH, (220.0, 220.0, 250.0), UP)
 BUILD = asked.ask_board(STRENGTH, STATED, UP, 0.1)
 LEARNED = fits.Learned(STATED.readings, STATED.trials, STATED.fit_setting)
 ONE = Range(1.0, 0.9, 1.1)
@@ -81,9 +80,10 @@ def every_question() -> list[Question[Any]]:
         strength.GroundOf(PART, 0.2, 0.45, (220.0, 220.0, 250.0), 100),
         RANK,
         settling.Grids(STRENGTH, (UP,)),
+        far.Turning(STRENGTH, (UP,)),
         settling.Settle(RANK),
         settling.Layers(settling.Settle(RANK)),
-        strength.Why(STRENGTH, (220.0, 220.0, 250.0), UP, 0.1),
+        detail.Why(STRENGTH, (220.0, 220.0, 250.0), UP, 0.1),
         DETAIL,
         asked.ask_proof(STRENGTH, STATED),
         recipe.StrataOf(PART, UP, 0.2, 0.45),
@@ -231,28 +231,6 @@ def test_a_solve_names_all_it_rests_on() -> None:
     assert asked.ask_strength(PART, dataclasses.replace(STATED, design_case=below), 4000).key != STRENGTH.key
 
 
-def test_sums_refuse_a_solve_of_other_rows() -> None:
-    """A case pushed along X has no share in a solve of a push along Z."""
-    mesh, ask = box(60, 12, 10), Answerer()
-    it = solving.put(ask, mesh)
-    pushes = [ForceLoad(at=(60, 6, 5), force_N=f) for f in ((0, 0, -30), (30, 0, 0))]
-    down, along = (
-        asked.ask_strength(
-            it,
-            Stated(
-                design_case=DesignCase(
-                    fixtures=(FixedFixture(at=(0, 6, 5)),), cases=(LoadCase(name="a", loads=(push,)),)
-                )
-            ),
-            600,
-        )
-        for push in pushes
-    )
-    ask(down)
-    with pytest.raises(ValueError, match="no sums of the rows"):
-        ask(dataclasses.replace(along, solve=down.solve))
-
-
 def test_nought_and_what_has_no_digest() -> None:
     assert digest(-0.0) == digest(0.0) and digest(1) != digest(1.0) != digest(True) and digest("1") != digest(1)
     assert digest({"a": 1, "b": 2}) == digest({"b": 2, "a": 1})
@@ -281,7 +259,7 @@ def _session() -> tuple[Meshes, list[Question[Any]]]:
                     question = asked.ask_strength(it, s, 1500, None, True)
                     out += [
                         asked.ask_orientations(question, s, 20),
-                        strength.Detail(question, s.printer.bed_mm, UP),
+                        detail.Detail(question, s.printer.bed_mm, UP),
                     ]
                     if infill:  # as many solves as all the others together
                         out.append(asked.ask_proof(question, s))

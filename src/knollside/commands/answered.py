@@ -29,8 +29,8 @@ from knollside.core.job.asked import (
     ask_orientations,
     ask_proof,
 )
+from knollside.core.job.questions.detail import Detail, Why
 from knollside.core.job.questions.settling import Proved, layered_way, prove_printed
-from knollside.core.job.questions.strength import Detail, Why
 from knollside.core.job.slicedcheck import Plan, check_sliced
 from knollside.core.job.stated import Stated
 from knollside.core.material.cards import Material

@@ -16,9 +16,10 @@ from knollside.core.job.asked import (
     stated_of,
 )
 from knollside.core.job.file import Job
+from knollside.core.job.questions.detail import Why
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.settling import Settle, unsettled
-from knollside.core.job.questions.strength import Rank, StrengthOf, Why
+from knollside.core.job.questions.strength import Rank, StrengthOf
 from knollside.core.job.stated import Stated
 from knollside.core.lay.orientations import (
     NET_DIRECTIONS,
@@ -74,6 +75,7 @@ class Rated:
     ranking: Ranking
     grid: GridDoubt | None
     unseen: float
+    moves_far: str
     stability: Stability | None = None
 
     def doubt(self, direction: Vec) -> float:
@@ -112,7 +114,7 @@ def settled_ways(o: OpenJob, question: StrengthOf, orientations: Rank, as_it_is:
         ranked, grid, stability = settled.ranked, settled.grid, settled.stability
         question, unseen = question.upon(grid), grid.change
     ranking = in_own_order(ranked.ranking, o.stated.design_case.weights)
-    return Rated(question, ranked.strength, ranking, grid, unseen, stability)
+    return Rated(question, ranked.strength, ranking, grid, unseen, ranked.moves_far, stability)
 
 
 def chosen(o: OpenJob, r: Rated, args: argparse.Namespace) -> RatedOrientation:

@@ -80,7 +80,7 @@ def quality_told(r: Rated) -> Said:
             "iterations": s.field.iterations,
             "greatest_movement_mm": s.field.greatest_movement,
             "movement_mm": None if s.movement is None else range_told(s.movement.mm),
-            "moves_far": s.moves_far,
+            "moves_far": r.moves_far,
             "screws": s.loosened,
             "notes": list(s.field.notes),
         },

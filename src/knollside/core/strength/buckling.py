@@ -44,10 +44,14 @@ class Buckling:
 
 
 def geometric_stiffness(body: PlainBody, displacement: Array) -> csr_array:
-    """Kg of one displacement component (n, n) for corner displacements (n, 3): the stress times the products of the
-    shape functions' slopes, alike for all three components (Zienkiewicz, Taylor: the initial stress matrix)."""
-    g = body.grid
-    stress = sample_stress(g, body.element, displacement.reshape(1, -1)).values.mean(axis=1) * body.scale[:, None]
+    """Kg of one displacement component (n, n) for corner displacements (n, 3)."""
+    return initial_stress(body, sample_stress(body.grid, body.element, displacement.reshape(1, -1)).values.mean(axis=1))
+
+
+def initial_stress(body: PlainBody, stress: Array) -> csr_array:
+    """The solid's mean stress (c, 6) in each cell times the products of the shape functions' slopes, (n, n), alike for
+    all three components of displacement (Zienkiewicz, Taylor: the initial stress matrix)."""
+    g, stress = body.grid, stress * body.scale[:, None]
     whole, cut = gradient_products(g.size, g.moments)
     each = np.einsum("cs,sab->cab", stress, whole)
     if len(g.cut):

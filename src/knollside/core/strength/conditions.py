@@ -41,7 +41,7 @@ class Constraint:
     """One held place on the grid: springs at ``spots`` along every axis, or along ``along`` (n, 3) only.
 
     ``active`` (n,) tells which spots hold (one that is ``one_way`` lets go where it would pull); ``gap`` (n,) is
-    how far along each spot lies what holds it, mm: the play of a screw, or the way that a driven place is moved.
+    how far along each spot lies what holds it, mm: the play of a screw.
     """
 
     spots: Spots
@@ -92,16 +92,6 @@ def rim(mesh: Mesh, faces: Ints, fixture: Fixture, feature: Feature, spacing: fl
     radii = fixture.head(feature.diameter) / 2, feature.diameter / 2
     ends = centre + 0.5 * feature.length * axis, centre - 0.5 * feature.length * axis
     return np.vstack([circle(at, axis, r, spacing) for at in ends for r in radii])
-
-
-def drive(grid: Grid | Graded, mesh: Mesh, faces: Ints, to: tuple[float, float, float]) -> Constraint:
-    """A face moved by ``to`` mm along its own direction, free across it."""
-    spots = sample_on(grid, mesh, faces)
-    cell, weights = locate(grid, spots)
-    way = np.asarray(to, float) / np.linalg.norm(to)
-    along = np.tile(way, (len(spots.points), 1))
-    gap = np.full(len(along), float(np.linalg.norm(to)))
-    return Constraint(spots, cell, weights, along, np.ones(len(along), np.bool_), False, gap)
 
 
 def _under_head(grid: Grid | Graded, mesh: Mesh, hole: Feature, fixture: ScrewFixture) -> Spots:

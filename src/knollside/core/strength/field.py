@@ -22,12 +22,11 @@ from knollside.core.strength import conditions
 from knollside.core.strength.bodies import Body, GradedBody, Judged, PlainBody
 from knollside.core.strength.element import isotropic, layered
 from knollside.core.strength.graded import Graded, Sizing
-from knollside.core.strength.grid import Grid
 from knollside.core.strength.hollow import Hollow, of_hollow
 from knollside.core.strength.multigrid import NotSettled
 from knollside.core.strength.rules import Rule
 from knollside.core.strength.set_out import CellSize, SetOut, set_out
-from knollside.core.strength.setups import SetUps, acting_as
+from knollside.core.strength.setups import Reached, SetUps, acting_as
 from knollside.core.strength.skin import Skin
 from knollside.core.strength.spots import Spots, locate
 
@@ -194,10 +193,9 @@ def solve(
     judged = body.judged(design_case.critical_mm)
     excluded = _excluded(laid, judged, design_case.critical_mm)
     starts = None if before is None else [_as_before(constraints, a.external) for a in before]
-    moved, actives, rounds = setups.answers(
-        laid.cases, constraints, lambda x: say(0.12 + 0.76 * x, "solving the stress"), starts
-    )
-    answers, balance = _answers(laid, moved, actives, medium.modulus)
+    reached = setups.answers(laid.cases, constraints, lambda x: say(0.12 + 0.76 * x, "solving the stress"), starts)
+    moved = [r.u for r in reached]
+    answers, balance = _answers(laid, reached, medium.modulus)
     if balance > _UNBALANCED:
         raise NotSettled(f"What holds the part does not balance what pushes it: {100 * balance:.0f} % are left over.")
     say(0.90, "reading the stress")
@@ -219,7 +217,7 @@ def solve(
         len(body.grid.nodes),
         medium.modulus,
         balance,
-        rounds,
+        max(r.rounds for r in reached),
         time.perf_counter() - began,
         laid.notes,
         tuple(sorted({f.body for _, f in laid.held})),
@@ -265,17 +263,19 @@ def _excluded(s: SetOut, judged: Judged, depth: float) -> np.ndarray:
     return excluded
 
 
-def _answers(
-    s: SetOut, moved: list[Array], actives: list[list[conditions.Constraint]], modulus: float
-) -> tuple[tuple[CaseAnswer, ...], float]:
+def _answers(s: SetOut, reached: list[Reached], modulus: float) -> tuple[tuple[CaseAnswer, ...], float]:
     """Every case's displacement with the forces from outside, and the worst balance of them."""
     answers: list[CaseAnswer] = []
     worst = 0.0
-    for ask, u, active in zip(s.cases, moved, actives, strict=True):
-        held = [*zip(active, (f for _, f in s.held)), *ask.driven]
-        external, reactions, error = _balance(s.grid, held, u, modulus, ask.where, ask.forces)
+    for ask, r in zip(s.cases, reached, strict=True):
+        held = [
+            (f, h.spots.points, conditions.point_forces(h, s.grid, r.u, modulus))
+            for h, (_, f) in zip(r.holds, s.held, strict=True)
+        ]
+        held += [(d.feature, d.points, n * d.forces) for d, n in zip(ask.driven, r.driving, strict=True)]
+        external, reactions, error = _balance(held, ask.where, ask.forces)
         worst = max(worst, error)
-        answers.append(CaseAnswer(ask.name, u.reshape(-1, 3), external, reactions))
+        answers.append(CaseAnswer(ask.name, r.u.reshape(-1, 3), external, reactions))
     return tuple(answers), worst
 
 
@@ -326,17 +326,12 @@ def _near(points: Array, spots: Array, distance: float) -> np.ndarray:
 
 
 def _balance(
-    grid: Grid | Graded,
-    fixtures: list[tuple[conditions.Constraint, Feature]],
-    u: Array,
-    modulus: float,
-    where: Array,
-    forces: Array,
+    held: list[tuple[Feature, Array, Array]], where: Array, forces: Array
 ) -> tuple[External, tuple[tuple[str, tuple[float, float, float]], ...], float]:
+    """All outside forces: of loads at ``where``, and of what holds or drives each feature; and what is left over."""
     points, each, holder, named = [where], [forces], [np.full(len(where), -1)], []
-    for i, (h, feature) in enumerate(fixtures):
-        r = conditions.point_forces(h, grid, u, modulus)
-        points.append(h.spots.points)
+    for i, (feature, at, r) in enumerate(held):
+        points.append(at)
         each.append(r)
         holder.append(np.full(len(r), i))
         x, y, z = (float(v) for v in r.sum(axis=0))

@@ -147,15 +147,17 @@ def sample_spots(grid: Grid | Level) -> tuple[Array, Array]:
     return middle, spread
 
 
-def sample_stress(grid: Grid | Level, brick: Brick, u: Array) -> Samples:
-    """Stress of the solid material inside every cell from corner displacements ``u`` (k, 3n) of k cases."""
+def sample_stress(grid: Grid | Level, brick: Brick, u: Array, apart: bool = False) -> Samples:
+    """Stress of the solid material inside every cell from corner displacements ``u`` (k, 3n) of k cases, or where each
+    cell has its own, ``apart``, (k, 24c)."""
+    nodes = np.arange(8 * len(grid.cells)).reshape(-1, 8) if apart else grid.nodes
     middle, spread = sample_spots(grid)
     values = np.empty((len(grid.cells), 6, 6 * len(u)))
     corners = 2.0 * CORNERS - 1
     which = np.zeros(len(grid.cells), np.int64)
     out = np.empty((len(grid.cells), 6, 6))
     for k, each in enumerate(u):
-        at = grid.nodes, each, which, brick.release[None], middle, spread
+        at = nodes, each, which, brick.release[None], middle, spread
         read_stress(*at, brick.half, brick.c, corners, out)
         values[:, :, 6 * k : 6 * k + 6] = out
     for a in range(0, len(grid.cut), _BATCH):
@@ -163,7 +165,7 @@ def sample_stress(grid: Grid | Level, brick: Brick, u: Array) -> Samples:
         release = brick.condense(grid.moments[a : a + _BATCH]).release
         some, own = np.empty((len(mine), 6, 6)), np.arange(len(mine))
         for k, each in enumerate(u):
-            at = grid.nodes[mine], each, own, release, middle[mine], spread[mine]
+            at = nodes[mine], each, own, release, middle[mine], spread[mine]
             read_stress(*at, brick.half, brick.c, corners, some)
             values[mine, :, 6 * k : 6 * k + 6] = some
     return Samples((middle + 1) / 2, spread / 2, values)

@@ -12,7 +12,6 @@ from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import (
     GRAVITY,
     Array,
-    DeflectionLoad,
     DesignCase,
     Feature,
     FixedFixture,
@@ -31,7 +30,6 @@ from knollside.core.strength import conditions
 from knollside.core.strength.graded import Graded, Sizing, graded
 from knollside.core.strength.grid import Grid, choose_size, make_grid, pieces
 from knollside.core.strength.mesh_size import refuse_if_short
-from knollside.core.strength.rims import rim_of
 from knollside.core.strength.setups import Pushed
 from knollside.core.strength.setups import pushed as pushed_by
 
@@ -109,9 +107,6 @@ def set_out(
         for case, row in zip(design_case.cases, pushed, strict=True)
         if row or case.own_weight
     ]
-    # A face moved by a stated way is held as fast as any.
-    driven = [f for row in pushed for ld, f in row if isinstance(ld, DeflectionLoad)]
-    rims += [rim_of(work, renumber[f.faces], 0.25 * design_case.critical_mm) for f in driven]
     return SetOut(work, grid, held, cases, tuple(notes), asked, np.vstack(rims))
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import cKDTree
 
-from knollside.core.model import Array, DeflectionLoad, Feature, Ints, Load, Mesh
+from knollside.core.model import Array, DeflectionLoad, Feature, ForceLoad, Ints, Load, Mesh
 from knollside.core.strength import conditions, loads
 from knollside.core.strength.composite import Composite
 from knollside.core.strength.graded import Graded
@@ -26,6 +26,18 @@ _TOGETHER = 4  # load cases solved at once; more would only take memory
 
 
 @dataclass(frozen=True)
+class Driven:
+    """A face moved by ``to`` mm along a way: nodal forces ``f`` (3n,) of 1 N along it, which by their work also measure
+    how far the face moves on average, and the same as forces at points. The face is free to turn and to give."""
+
+    f: Array
+    points: Array
+    forces: Array
+    to: float
+    feature: Feature
+
+
+@dataclass(frozen=True)
 class Pushed:
     """A load case on the grid: nodal forces ``f`` (3n,), the points ``where`` they act with ``forces``, and faces
     ``driven`` by a given way."""
@@ -34,7 +46,7 @@ class Pushed:
     f: Array
     where: Array
     forces: Array
-    driven: tuple[tuple[conditions.Constraint, Feature], ...]
+    driven: tuple[Driven, ...]
 
 
 def pushed(
@@ -43,10 +55,13 @@ def pushed(
     """``own_weight`` is what a mm3 of the part weighs, N, where that acts besides."""
     f = np.zeros(3 * len(grid.points))
     where, forces = [np.zeros((0, 3))], [np.zeros((0, 3))]
-    driven: list[tuple[conditions.Constraint, Feature]] = []
+    driven: list[Driven] = []
     for load, feature, faces in loads_:
         if isinstance(load, DeflectionLoad):
-            driven.append((conditions.drive(grid, work, faces, load.deflection_mm), feature))
+            way = load.sized(1.0).deflection_mm
+            unit = ForceLoad(feature=load.feature, at=load.at, force_N=way)
+            nodal, at, each = loads.push(grid, work, feature, faces, unit)
+            driven.append(Driven(nodal, at.points, each, load.size, feature))
             continue
         nodal, at, each = loads.push(grid, work, feature, faces, load)
         f += nodal
@@ -58,6 +73,24 @@ def pushed(
         where.append(at_cells)
         forces.append(each)
     return Pushed(name, f, np.vstack(where), np.vstack(forces), tuple(driven))
+
+
+@dataclass(frozen=True)
+class Reached:
+    """Displacements ``u`` (3n,) of a case, the holds as they act in it, what each driven face takes, N, and the most
+    rounds taken."""
+
+    u: Array
+    holds: list[conditions.Constraint]
+    driving: Array
+    rounds: int
+
+
+def driving_forces(driven: tuple[Driven, ...], u: Array, each: Array, share: float = 1.0) -> Array:
+    """What moves every driven face (k,) by ``share`` of its way, N: ``u`` (3n,) is there without, ``each`` (k, 3n) of
+    1 N at every one."""
+    ways = np.array([d.f for d in driven])
+    return np.linalg.solve(ways @ each.T, share * np.array([d.to for d in driven]) - ways @ u)
 
 
 Stiffness = Operator | Composite
@@ -88,11 +121,9 @@ class SetUps:
         constraints: list[conditions.Constraint],
         tell: Callable[[float], None],
         starts: list[list[conditions.Constraint]] | None = None,
-    ) -> tuple[list[Array], list[list[conditions.Constraint]], int]:
-        """Displacements of every case, the holds as they act in it, and the most rounds taken; ``starts`` are the holds
-        as they are thought to act in each."""
-        moved: list[Array] = []
-        actives, rounds = [], 0
+    ) -> list[Reached]:
+        """What every case comes to; ``starts`` are the holds as they are thought to act in each."""
+        out: list[Reached] = []
         together = not any(h.one_way for h in constraints) and not any(a.driven for a in asks)
         step = _TOGETHER if together else 1
         for i in range(0, len(asks), step):
@@ -103,47 +134,36 @@ class SetUps:
 
             if together:
                 u, n = self._set_up(constraints).solve(np.array([a.f for a in some]), self.tolerance, tick=share)
-                moved += list(u)
-                actives += [constraints] * len(some)
+                out += [Reached(v, constraints, np.zeros(0), n) for v in u]
             else:
-                first = constraints if starts is None else starts[i]
-                one, n, active = self._alone(some[0].f, first, [h for h, _ in some[0].driven], share)
-                moved.append(one)
-                actives.append(active)
-            rounds = max(rounds, n)
-        return moved, actives, rounds
+                out.append(self._alone(some[0], constraints if starts is None else starts[i], share))
+        return out
 
-    def _alone(
-        self,
-        f: Array,
-        constraints: list[conditions.Constraint],
-        driven: list[conditions.Constraint],
-        tell: Callable[[float], None],
-    ) -> tuple[Array, int, list[conditions.Constraint]]:
-        """Displacements of one case, rounds taken, and the holds as they act: pins, walls, loose screws let go where
-        they would pull. A semismooth Newton method on what acts (M. Hintermueller, K. Ito, K. Kunisch 2002)."""
+    def _alone(self, ask: Pushed, constraints: list[conditions.Constraint], tell: Callable[[float], None]) -> Reached:
+        """One case by itself: pins, walls, loose screws let go where they would pull. A semismooth Newton method on
+        what acts (M. Hintermueller, K. Ito, K. Kunisch 2002)."""
         rounds = 0
         if any(h.one_way and np.any(h.beyond) and h.active.all() for h in constraints):
             # Which side of a hole bears is seen without its play; with it nothing would seem to.
             tight = [h if h.gap is None else replace(h, gap=0 * h.gap) for h in constraints]
-            _, rounds, found = self._alone(f, tight, driven, tell)
-            constraints = [replace(h, active=w.active) for h, w in zip(constraints, found, strict=True)]
+            first = self._alone(ask, tight, tell)
+            rounds = first.rounds
+            constraints = [replace(h, active=w.active) for h, w in zip(constraints, first.holds, strict=True)]
         size, cell = float(np.ptp(self.grid.points, axis=0).max()), float(self.grid.size.max())
-        u: Array | None = None
+        every: Array | None = None
         leap, most, origin = 0.0, size, (constraints, constraints)
         for count in range(_MOST):
-            holds = [*constraints, *driven]
             # A handful of spots at the rim of the contact may flicker for ever; they carry next to nothing.
             few = _FLICKER * (1 if count < _PATIENCE else 3)
             # What acts is found by a passing solve, and borne out by a whole one.
             for tolerance in (max(_PASSING, self.tolerance), self.tolerance):
-                u, n = self._solved(f, holds, tolerance, u, tell)
+                every, n = self._solved(ask, constraints, tolerance, every, tell)
                 rounds += n
+                u, driving = _driven(ask, every)
                 if any(_wrong(self.grid, h, u) > few for h in constraints if h.one_way):
                     break
             else:
-                assert u is not None
-                return u, rounds, constraints
+                return Reached(u, constraints, driving, rounds)
             fresh = [let_go(self.grid, h, u) if h.one_way else h for h in constraints]
             back = sum(int((b.active & ~a.active).sum()) for a, b in zip(constraints, fresh, strict=True))
             away = sum(int((a.active & ~b.active).sum()) for a, b in zip(constraints, fresh, strict=True))
@@ -162,34 +182,45 @@ class SetUps:
                 pairs = zip(constraints, fresh, strict=True)
                 fresh = [_leapt(a, b, leap) if a.one_way and a.gap is None else b for a, b in pairs]
             constraints = fresh
-            conditions.refuse_if_loose([*constraints, *driven], size, "Under this load it lifts off, and then")
+            conditions.refuse_if_loose(constraints, size, "Under this load it lifts off, and then")
         raise NotSettled(f"Where the part rests on its pins and walls was not settled in {_MOST} tries.")
 
     def _solved(
         self,
-        f: Array,
+        ask: Pushed,
         holds: list[conditions.Constraint],
         tolerance: float,
-        u: Array | None,
+        start: Array | None,
         tell: Callable[[float], None],
     ) -> tuple[Array, int]:
-        """Displacements with ``holds`` as they act, and rounds taken; ``tolerance`` is of the forces there are. What
-        draws a stiff hold over its gap is thousands of times that, and to a share of it nothing would be settled."""
+        """Displacements (1 + k, 3n) of what pushes and of 1 N at every driven face, with ``holds`` as they act, and
+        rounds taken. ``tolerance`` is of the forces there are: what draws a stiff hold over its play is thousands of
+        times that, and to a share of it nothing would be settled."""
         operator = self._set_up(holds)
         drawing = [h for h in holds if h.gap is not None and np.any(h.gap[h.active])]
-        drawn = sum((conditions.drawing_force(self.grid, h, self.modulus) for h in drawing), f)
+        drawn = sum((conditions.drawing_force(self.grid, h, self.modulus) for h in drawing), ask.f)
+        every = np.array([drawn, *(d.f for d in ask.driven)])
         if not drawing:
-            return operator.solve(f, tolerance, tick=tell, start=u)
-        whole, outer = float(np.linalg.norm(drawn)), float(np.linalg.norm(f))
+            return operator.solve(every, tolerance, tick=tell, start=start)
+        whole, outer = float(np.linalg.norm(drawn)), float(np.linalg.norm(ask.f))
         share, rounds = _DRAWN, 0
         while True:
-            u, n = operator.solve(drawn, max(tolerance * share, _LEAST), tick=tell, start=u)
+            start, n = operator.solve(every, max(tolerance * share, _LEAST), tick=tell, start=start)
             rounds += n
+            u = _driven(ask, start)[0]
             each = [np.linalg.norm(conditions.point_forces(h, self.grid, u, self.modulus)) for h in holds]
             carried = max(float(np.linalg.norm(each)), outer) / whole
             if carried >= share or tolerance * share <= _LEAST:
-                return u, rounds
+                return start, rounds
             share = 0.5 * carried
+
+
+def _driven(ask: Pushed, every: Array) -> tuple[Array, Array]:
+    """Displacements (3n,) with every driven face where it shall be, and what that takes, N."""
+    if not ask.driven:
+        return every[0], np.zeros(0)
+    force = driving_forces(ask.driven, every[0], every[1:])
+    return every[0] + force @ every[1:], force
 
 
 def let_go(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> conditions.Constraint:

@@ -45,7 +45,6 @@ def buckle(
     for i, (ask, answer) in enumerate(zip(laid.cases, field.cases, strict=True)):
         u = answer.displacement.reshape(-1)
         acting = [let_go(laid.grid, h, u) if h.one_way else h for h in constraints]
-        acting += [h for h, _ in ask.driven]
         stiffness = body.stiffness(conditions.springs(laid.grid, acting, medium.modulus))
         geometric = geometric_stiffness(body, answer.displacement)
 

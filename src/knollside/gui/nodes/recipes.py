@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from knollside.core.job.asked import ask_board, ask_orientations, ask_price, ask_proof
+from knollside.core.job.questions.detail import Detail
 from knollside.core.job.questions.recipe import Build, Building, Buying, Buys, Even, PriceOf, Remedies, Roofing, Roofs
 from knollside.core.job.questions.settling import Prove, Proved
-from knollside.core.job.questions.strength import Detail
 from knollside.core.job.remedies import Remedy
 from knollside.core.model import Recipe
 from knollside.core.recipe.breakeven import BreakEven

@@ -7,10 +7,11 @@ from dataclasses import replace
 from knollside.core.job.answer import CELLS, LayerLog
 from knollside.core.job.asked import ask_orientations, ask_strength
 from knollside.core.job.compare import Column
+from knollside.core.job.questions.detail import Detail, OrientationDetail, Why
 from knollside.core.job.questions.orientation import Compare, PlainLog, PlainOrientations, Split, Supported, Supports
 from knollside.core.job.questions.part import FollowNames, Mend, Part
 from knollside.core.job.questions.settling import Layers, Settle, Settled, unsettled
-from knollside.core.job.questions.strength import Detail, OrientationDetail, Rank, RankedOrientations, StrengthOf, Why
+from knollside.core.job.questions.strength import Rank, RankedOrientations, StrengthOf
 from knollside.core.job.split import CutPlan
 from knollside.core.lay.orientations import RatedOrientation, in_own_order, listed_orientation
 from knollside.core.mesh.identity import Names

@@ -300,8 +300,9 @@ class LayStep(Step):
         sure = {"moss": "it holds", "straw ink": "it is too close to call", "clay": "it does not hold"}[tone]
         title = f"{w.title}: {sure}." if here else f"{best.letter} is the first to try: {sure}."
         # All of it is told beside the movement, on the page of weak places.
-        said = ranked.strength.moves_far, ranked.strength.loosened
-        words = "It moves too far to be exact.", "A screw is taken as loose: see Duty."
+        said = ranked.moves_far, ranked.strength.loosened
+        far = "It moves far." if ranked.turned.solved else "It moves too far to be exact."
+        words = far, "A screw is taken as loose: see Duty."
         moves = " ".join(w for w, told in zip(words, said, strict=True) if told)
         acts = []
         if here is None or here.letter != best.letter:

@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
-from knollside.core.job.questions.strength import OrientationDetail
+from knollside.core.job.questions.detail import OrientationDetail
 from knollside.core.job.stated import UP
 from knollside.core.model import WATCHED, Orientation, SupportSettings
 from knollside.gui import nodes

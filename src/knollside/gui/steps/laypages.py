@@ -9,7 +9,8 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
-from knollside.core.job.questions.strength import OrientationDetail, RankedOrientations
+from knollside.core.job.questions.detail import OrientationDetail
+from knollside.core.job.questions.strength import RankedOrientations
 from knollside.core.job.remedies import Remedy
 from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.strength.discretisation import ACROSS, GridDoubt, Layered

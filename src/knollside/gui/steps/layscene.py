@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.job.questions.strength import OrientationDetail
+from knollside.core.job.questions.detail import OrientationDetail
 from knollside.core.lay.orientations import BUCKLES
 from knollside.core.lay.supports import held
 from knollside.core.mesh.appearance import Appearance

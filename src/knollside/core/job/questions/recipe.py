@@ -9,9 +9,10 @@ import numpy as np
 
 from knollside.core.job import answer
 from knollside.core.job.ask import Answerer, Question
+from knollside.core.job.questions.detail import Detail
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.settling import Prove
-from knollside.core.job.questions.strength import Detail, Rank, StrengthOf
+from knollside.core.job.questions.strength import Rank, StrengthOf
 from knollside.core.job.remedies import Remedy, remedies
 from knollside.core.job.variants import Variant, variants
 from knollside.core.lay.strata import Strata, lay_strata

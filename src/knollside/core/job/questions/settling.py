@@ -11,6 +11,7 @@ import numpy as np
 
 from knollside.core.job.answer import CELLS, PartFacts
 from knollside.core.job.ask import Answerer, Question
+from knollside.core.job.questions.far import Turning
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.strength import Rank, RankedOrientations, StrengthOf, strength_question
 from knollside.core.lay.orientations import WEIGHTS, RatedOrientation, steadied, weighed
@@ -34,6 +35,7 @@ from knollside.core.strength.discretisation import (
     solve_layered,
     widened,
 )
+from knollside.core.strength.far import Turned
 from knollside.core.strength.field import Tick
 from knollside.core.strength.movement import Movement, moved_at
 from knollside.core.strength.places import left_over
@@ -206,6 +208,19 @@ def shelled(ranked: RankedOrientations, directions: tuple[Vec, ...], ratios: tup
     return replace(ranked, ranking=weighed(ranking, WEIGHTS[ranking.purpose]))
 
 
+def _every(ranked: RankedOrientations) -> tuple[Vec, ...]:
+    return tuple(w.direction for w in ranked.ranking.every)
+
+
+def turned_far(ranked: RankedOrientations, turned: Turned) -> RankedOrientations:
+    """The ways with what turning makes of their reserves, where the part moves far."""
+    if not turned.words:
+        return ranked
+    every = tuple(replace(w, reserve=turned.reserve(i, w.reserve)) for i, w in enumerate(ranked.ranking.every))
+    ranking = weighed(replace(ranked.ranking, every=every), WEIGHTS[ranked.ranking.purpose])
+    return replace(ranked, ranking=ranking, turned=turned)
+
+
 def doubted(ranked: RankedOrientations, share: Callable[[Vec], float]) -> RankedOrientations:
     """The ways with the grid's own doubt, ``share`` of each direction, in their ranges, in the order these give."""
     ranking = ranked.ranking
@@ -247,6 +262,7 @@ class Settle(Question[Settled]):
             )
             ratios = ask(OwnShells(self.rank.strength, likely), 0.92, 1.0)
             ranked = shelled(ranked, likely, ratios)
+        ranked = turned_far(ranked, ask(Turning(self.rank.strength.plain(), _every(ranked))))
         part = ask(self.rank.strength.solve.part)
         ranking = steadied(part.mesh, part.features, ranked.ranking, stability)
         return Settled(replace(ranked, ranking=ranking), grid, stability)
@@ -315,10 +331,11 @@ class Prove(Question[Proved]):
         stability = ask(Buckles(self.strength.plain()), 0.8, 0.98)
         s = ask(self.strength.upon(grid))
         rating = rate(s.field, s.limits, np.array([direction]))
-        breaking = widened(rating.range_of(0), grid.share(direction))
+        turned = ask(Turning(self.strength.plain(), (direction,)), 0.98, 1.0)
+        breaking = turned.reserve(0, widened(rating.range_of(0), grid.share(direction)))
         solved = steadied_range(breaking, stability)
         assert s.movement is not None
-        told = s.movement, s.moves_far
+        told = turned.moved(s.movement), turned.words
         return Proved(solved, breaking, *told, s.target, s.card.bond.source, s.withheld, stability)
 
 

@@ -5,20 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
-import numpy as np
-
 from knollside.core.job import answer
-from knollside.core.job.answer import CELLS, LayerLog, PartFacts, Solved, strength_of
+from knollside.core.job.answer import CELLS, PartFacts, Solved, strength_of
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.held import HeldAs, Hold
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.solve import Shell, Solve
-from knollside.core.lay.orientations import NET_DIRECTIONS, Ground, Ranking, RatedOrientation
+from knollside.core.lay.orientations import NET_DIRECTIONS, Ground, Ranking
 from knollside.core.material.allowables import limits_of
 from knollside.core.material.cards import Material
 from knollside.core.material.stiffness import stiffness_left
 from knollside.core.model import (
-    Array,
     Danger,
     DesignCase,
     LoadCase,
@@ -27,13 +24,12 @@ from knollside.core.model import (
     Surroundings,
 )
 from knollside.core.strength.clamping import refuse_if_stripped
-from knollside.core.strength.discretisation import UNCHECKED, GridDoubt, doubted_places, widened
+from knollside.core.strength.discretisation import UNCHECKED, GridDoubt
+from knollside.core.strength.far import STRAIGHT, Turned
 from knollside.core.strength.field import POISSON, refuse_unready
 from knollside.core.strength.hand_rules import by_hand, with_rules
-from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions, spot_at
 from knollside.core.strength.impact import caught
-from knollside.core.strength.movement import Movement, movement_of
-from knollside.core.strength.rating import sphere
+from knollside.core.strength.movement import movement_of
 from knollside.core.strength.strength import Strength
 from knollside.core.strength.superpose import mix, plan_of
 from knollside.core.strength.zoom import Closeness, may_have
@@ -169,11 +165,17 @@ def strength_question(
 @dataclass(frozen=True)
 class RankedOrientations:
     """The rated ways with the stress they were rated by; ``unseen`` the share by which a close look may still lower
-    a reserve that a plain grid gave."""
+    a reserve that a plain grid gave, ``turned`` what a far movement makes of them."""
 
     strength: Strength
     ranking: Ranking
     unseen: float = UNCHECKED
+    turned: Turned = STRAIGHT
+
+    @property
+    def moves_far(self) -> str:
+        """What to say of a part that moves far."""
+        return self.turned.words or self.strength.moves_far
 
 
 @dataclass(frozen=True, eq=False)
@@ -212,66 +214,3 @@ class Rank(Question[RankedOrientations]):
         ranking = answer.orientations(part, design_case, s, self.bed, self.directions, known=ground)
         unseen = max(UNCHECKED, may_have(part.mesh, s.field, s.limits, ground.directions, design_case.critical_mm))
         return RankedOrientations(s, ranking, unseen)
-
-
-@dataclass(frozen=True, eq=False)
-class Why(Question[RatedOrientation]):
-    """One direction by itself: what would go first, where, and what is given up; ``doubt`` the grid's, a share."""
-
-    strength: StrengthOf
-    bed: Vec
-    direction: Vec
-    doubt: float = 0.0
-
-    def answer(self, ask: Answerer) -> RatedOrientation:
-        s = ask(self.strength, 0.0, 0.9)
-        ask.tick(0.9, "rating it")
-        orientation = answer.one_way(ask(self.strength.solve.part), s, self.bed, self.direction, "?")
-        return replace(orientation, reserve=widened(orientation.reserve, self.doubt))
-
-
-@dataclass(frozen=True)
-class OrientationDetail:
-    """A way with its log, the places that would go first and those ``watched``, its thin portions, and how it bends."""
-
-    log: LayerLog
-    orientation: RatedOrientation
-    places: tuple[HotSpot, ...]
-    watched: tuple[HotSpot, ...]
-    portions: tuple[Portion, ...]
-    bend: Array
-    movement: Movement
-    moves_far: str
-
-
-@dataclass(frozen=True, eq=False)
-class Detail(Question[OrientationDetail]):
-    """The layer log of one way and what would go first."""
-
-    strength: StrengthOf
-    bed: Vec
-    direction: Vec
-
-    def answer(self, ask: Answerer) -> OrientationDetail:
-        part, s = ask(self.strength.solve.part), ask(self.strength, 0.0, 0.5)
-        ask.tick(0.5, "cutting layers")
-        log = answer.layer_log(part, s, self.direction)
-        orientation = answer.one_way(part, s, self.bed, self.direction)
-        n = np.asarray(self.direction)
-        ask.tick(0.75, "finding what goes first")
-        places = self._doubted(ask, s, hot_spots(s.field, s.limits, n))
-        reach = self.strength.solve.critical_mm
-        watched = tuple(spot_at(s.field, s.limits, n, at, reach) for at in self.strength.watched)
-        watched = self._doubted(ask, s, watched)
-        thin = portions(part.mesh, s.field, s.limits, n, sphere(NET_DIRECTIONS)[::4])
-        assert s.movement is not None
-        bend = answer.bend_of(part, s.field, s.movement.case)
-        return OrientationDetail(log, orientation, places, watched, thin, bend, s.movement, s.moves_far)
-
-    def _doubted(self, ask: Answerer, s: Strength, places: tuple[HotSpot, ...]) -> tuple[HotSpot, ...]:
-        """Places, each with the grid's doubt there where it was looked at closely."""
-        n, solve = np.asarray(self.direction), self.strength.solve
-        if solve.sizing is None or solve.cell_mm is None:
-            return places
-        rough = ask(self.strength.close(Closeness(solve.cell_mm, solve.sizing).rougher()), 0.75, 0.9)
-        return doubted_places(places, rough.field, rough.limits, n)
