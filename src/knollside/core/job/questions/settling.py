@@ -166,7 +166,7 @@ class OwnShells(Question[tuple[float, ...]]):
             return (1.0,) * len(self.directions)
         share = 1 / (len(self.directions) + 1)
         try:
-            alike = small.alone(ask, 0.0, share)
+            alike = ask(small, 0.0, share)
         except Refused:
             return (math.nan,) * len(self.directions)
         every = rate(alike.field, alike.limits, np.array(self.directions)).reserve

@@ -98,6 +98,8 @@ class Solve(Question[Solved]):
             return ask(replace(self, sizing=None, cell_mm=None)).field.cases
         if self.cells < 2 * _SMALL:
             return None
+        if self.exactly and self.direction is not None:  # a shell alike all round was solved on as many
+            return ask(replace(self, direction=None)).field.cases
         try:
             return ask(replace(self, cells=_SMALL, exactly=True)).field.cases
         except Refused:  # too thin for so few cells
