@@ -28,7 +28,8 @@ from knollside.core.model import (
     SlidingFixture,
 )
 from knollside.core.strength.field import Medium, solve
-from knollside.core.strength.hand_rules import Nominal, by_hand
+from knollside.core.strength.hand_rules import by_hand
+from knollside.core.strength.nominal import Nominal
 from knollside.core.strength.rules import Rule
 
 SOLID = Recipe(infill=1.0)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.material.infill import stiffness_share
+from knollside.core.material.infill import stiffness_share, strength_share
 from knollside.core.mesh.walls import way_out
 from knollside.core.model import (
     Array,
@@ -32,8 +32,8 @@ from knollside.core.model import (
     WeightLoad,
     square_to,
 )
-from knollside.core.strength.element import VOIGT
-from knollside.core.strength.field import CaseAnswer, StressField
+from knollside.core.strength.field import CaseAnswer
+from knollside.core.strength.nominal import Nominal, tensor
 from knollside.core.strength.rules import Rule
 from knollside.core.strength.set_out import place_feature
 
@@ -45,22 +45,13 @@ _ENGAGED = 0.5  # of the cylinder that is material between turns, or wetted betw
 
 
 @dataclass(frozen=True)
-class Nominal:
-    """One stress worked out by hand: the ``rule``, its place, the number of the load case, and the stress (6,) MPa of
-    the solid, order xx yy zz yz zx xy."""
-
-    rule: Rule
-    at: Array
-    case: int
-    stress: Array
-
-
-@dataclass(frozen=True)
 class _Walls:
-    """How much of a section a recipe fills: ``depth`` of solid wall on each side, and the share between."""
+    """How much of a section a recipe fills: ``depth`` of solid wall on each side, and the share between, by stiffness
+    and by strength."""
 
     depth: float
     between: float
+    strong: float
 
     def solid(self, width: Array) -> Array:
         """Solid length in ``width`` (n,) mm that ends in a wall at both sides."""
@@ -78,7 +69,8 @@ def by_hand(
 ) -> tuple[Nominal, ...]:
     """Every rule of every load case; ``answers`` are of the cases with loads, in their order, ``clamp_left`` the share
     of a screw's tightening that is there in each."""
-    walls = _Walls(recipe.walls * recipe.line_width, stiffness_share(recipe.pattern, recipe.infill))
+    infill = recipe.pattern, recipe.infill
+    walls = _Walls(recipe.walls * recipe.line_width, stiffness_share(*infill), strength_share(*infill))
     out: list[Nominal] = []
     for number, (case, answer) in enumerate(zip(design_case.loaded, answers, strict=True)):
         for i, fixture in enumerate(design_case.fixtures):
@@ -89,22 +81,13 @@ def by_hand(
                 if not isinstance(fixture, SlidingFixture | WallFixture | EdgeFixture):
                     out += _lug(mesh, feature, force, number, walls)
                 if isinstance(fixture, ScrewFixture):
-                    out += _head(feature, fixture, force, number, clamp_left[number])
+                    out += _head(feature, fixture, force, number, clamp_left[number], walls)
                 if isinstance(fixture, ThreadFixture):
                     out += _thread(feature, fixture, force, number, clamp_left[number])
             elif feature.kind == "flat" and isinstance(fixture, FixedFixture):
                 out += _root(mesh, feature, answer, mine, number)
         out += _loaded_holes(mesh, features, case, number, walls, answer.impact)
     return tuple(out)
-
-
-def with_rules(field: StressField, rules: tuple[Nominal, ...]) -> StressField:
-    """A field that is rated at the places of the ``rules``, too: its last points."""
-    stress = np.zeros((len(field.cases), len(rules), 6))
-    for k, r in enumerate(rules):
-        stress[r.case, k] = r.stress
-    points = np.array([r.at for r in rules]).reshape(-1, 3)
-    return field.judged_besides(points, stress, np.array([r.rule for r in rules], np.int64))
 
 
 def _loaded_holes(
@@ -152,21 +135,23 @@ def _lug(mesh: Mesh, hole: Feature, force: Array, number: int, walls: _Walls) ->
     return out
 
 
-def _head(hole: Feature, screw: ScrewFixture, force: Array, number: int, left: float) -> list[Nominal]:
+def _head(hole: Feature, screw: ScrewFixture, force: Array, number: int, left: float, walls: _Walls) -> list[Nominal]:
     """What the head takes along the screw: pressed on its ring with what is left of its tightening besides, and cut
-    out around it."""
+    out around it. Walls run round the hole; beyond them the head sits on infill."""
     assert hole.diameter is not None and hole.length is not None
     axis = np.asarray(hole.axis, float)
     pull = abs(float(force @ axis))
     pressed = pull + left * (screw.tightened_N or 0.0) * screw.tight
     head = screw.head(hole.diameter)
-    ring = np.pi / 4 * (head**2 - hole.diameter**2)
+    walled = min(head, hole.diameter + 2 * walls.depth)
+    ring = np.pi / 4 * (walled**2 - hole.diameter**2 + walls.strong * (head**2 - walled**2))
     out_way, _ = square_to(axis)
     end = 0.5 * hole.length * axis + 0.25 * (head + hole.diameter) * out_way
     cut = 0.5 * head * out_way
+    through = float(walls.solid(np.array(hole.length)))
     return [
         _stress(Rule.HEAD, hole, number, -pressed / ring, axis, axis, end),
-        _stress(Rule.PULLED_THROUGH, hole, number, pull / (np.pi * head * hole.length), axis, out_way, cut),
+        _stress(Rule.PULLED_THROUGH, hole, number, pull / (np.pi * head * through), axis, out_way, cut),
     ]
 
 
@@ -207,20 +192,12 @@ def _root(mesh: Mesh, flat: Feature, answer: CaseAnswer, mine: np.ndarray, numbe
     out = []
     for k in {int(each.argmax()), int(each.argmin())}:
         place = middle + outline[k] @ frame
-        out.append(Nominal(Rule.ROOT, place, number, _tensor(float(each[k]), normal, normal)))
+        out.append(Nominal(Rule.ROOT, place, number, tensor(float(each[k]), normal, normal)))
     size = float(np.linalg.norm(shear))
     if size > 1e-9:
-        out.append(Nominal(Rule.ROOT, middle, number, _tensor(size / total, normal, shear / size)))
+        out.append(Nominal(Rule.ROOT, middle, number, tensor(size / total, normal, shear / size)))
     return out
 
 
 def _stress(rule: Rule, hole: Feature, number: int, size: float, one: Array, two: Array, off: Array) -> Nominal:
-    return Nominal(rule, np.asarray(hole.centre) + off, number, _tensor(size, one, two))
-
-
-def _tensor(size: float, one: Array, two: Array) -> Array:
-    """A pull of ``size`` along ``one``, or where the two are square to each other a shear, (6,)."""
-    t = size * np.outer(one, two)
-    if abs(float(one @ two)) < 0.5:
-        t = t + t.T
-    return np.array([t[i, j] for i, j in VOIGT])
+    return Nominal(rule, np.asarray(hole.centre) + off, number, tensor(size, one, two))

@@ -15,8 +15,11 @@ class Rule(IntEnum):
     PULLED_THROUGH = 4
     PULLED_OUT = 5
     ROOT = 6
-    CORE = 7
-    WRINKLING = 8
+    DENT = 7
+    BENT_IN = 8
+    PUNCHED = 9
+    CORE = 10
+    WRINKLING = 11
 
     @property
     def words(self) -> str:
@@ -26,7 +29,7 @@ class Rule(IntEnum):
     @property
     def by_hand(self) -> bool:
         """Whether it comes from forces by a formula, not from the stress at the place."""
-        return self <= Rule.ROOT
+        return self < Rule.CORE
 
 
 _WORDS = {
@@ -37,6 +40,9 @@ _WORDS = {
     Rule.PULLED_THROUGH: "screw's head pulled through",
     Rule.PULLED_OUT: "thread or insert pulled out",
     Rule.ROOT: "broken off at the hold",
+    Rule.DENT: "dented: infill crushed under the load",
+    Rule.BENT_IN: "shell bent in under the load",
+    Rule.PUNCHED: "shell punched through under the load",
     Rule.CORE: "infill torn or crushed",
     Rule.WRINKLING: "shell wrinkled over soft infill",
 }

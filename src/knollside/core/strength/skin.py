@@ -48,6 +48,16 @@ def skin_of(recipe: Recipe, direction: tuple[float, float, float] | None = None)
     return Skin(walls, recipe.tops * h, core, direction, recipe.bottoms * h)
 
 
+def shell_under(skin: Skin, normal: Array) -> float:
+    """How thick the shell is under a face of that outward normal, mm."""
+    if skin.direction is None:
+        return skin.walls
+    up = float(normal @ np.asarray(skin.direction))
+    if up < -_FLAT:
+        return skin.tops if skin.bottoms is None else skin.bottoms
+    return skin.tops if up > _FLAT else skin.walls
+
+
 def cell_scale(mesh: Mesh, grid: Grid, skin: Skin) -> Array:
     """Modulus of each active cell as a share of the solid's: Voigt blend of shell and core.
 

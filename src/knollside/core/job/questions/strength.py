@@ -27,9 +27,11 @@ from knollside.core.strength.clamping import refuse_if_stripped
 from knollside.core.strength.discretisation import UNCHECKED, GridDoubt
 from knollside.core.strength.far import STRAIGHT, Turned
 from knollside.core.strength.field import POISSON, refuse_unready
-from knollside.core.strength.hand_rules import by_hand, with_rules
+from knollside.core.strength.hand_rules import by_hand
 from knollside.core.strength.impact import caught
 from knollside.core.strength.movement import movement_of
+from knollside.core.strength.nominal import with_rules
+from knollside.core.strength.pads import under_pads
 from knollside.core.strength.strength import Strength
 from knollside.core.strength.superpose import mix, plan_of
 from knollside.core.strength.zoom import Closeness, may_have
@@ -91,7 +93,8 @@ class StrengthOf(Question[Strength]):
         # A head is pressed by what it was tightened with, even where that will not last.
         at = part.mesh, part.features, self.design_case, field.cases
         left = tuple(stiffness_left(self.card, self.surroundings, c).high for c in self.design_case.loaded)
-        field = with_rules(field, by_hand(*at, self.recipe, left))
+        rules = by_hand(*at, self.recipe, left) + under_pads(*at, self.recipe, self.solve.direction)
+        field = with_rules(field, rules)
         s = strength_of(field, self.design_case, self.recipe, self.card)
         movement = movement_of(field, self.design_case.loaded, self.card, self.surroundings)
         far = float(part.mesh.size.max())
