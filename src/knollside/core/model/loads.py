@@ -158,7 +158,7 @@ class BearingLoad(_Newtons):
 
 
 class DeflectionLoad(_Vector):
-    """The face is moved by ``deflection_mm``, and the verdict is one of strain."""
+    """The face is moved by ``deflection_mm`` on average, free to turn and to give; the verdict is one of strain."""
 
     kind: Literal["deflection"] = "deflection"
     deflection_mm: Vec3

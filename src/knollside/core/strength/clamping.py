@@ -1,6 +1,6 @@
 """What a screw's tightening still does: how much of it plastic leaves, and whether the joint opens, tips or slips.
 
-Tightening is a shortening that stays, so its force falls as the stiffness does (Findley 1944; docs/methods.md 1.30).
+Tightening is a shortening that stays, so its force falls as the stiffness does (Findley 1944; docs/methods.md 1.28).
 A joint opens where it is pulled with more than is left, tips where it is bent so that one side of its ring lifts off
 (the force then leaves the ring's kern), and slips where it is pushed or turned with more than friction on what is left.
 """

@@ -3,7 +3,7 @@
 The corotational method (C. C. Rankin, F. A. Brogan 1986; C. A. Felippa, B. Haugen 2005): a cell's forces are its own
 stiffness times what it is moved by beyond its own turn, turned along; Newton's method in load steps with the turned
 stiffness and the initial stress as tangent, each step by conjugate gradients with the multigrid cycle of the stress
-solve (docs/methods.md 1.31). Strains stay small; loads keep their direction and go along with their places.
+solve (docs/methods.md 1.30). Strains stay small; loads keep their direction and go along with their places.
 """
 
 from __future__ import annotations
