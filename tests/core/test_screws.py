@@ -106,6 +106,17 @@ def test_a_loose_head_pushes_back_and_the_plate_lifts_off_between() -> None:
     assert np.abs(answer.displacement[:, 2]).max() > 1.2 * np.abs(stiff.displacement[:, 2]).max()
 
 
+def test_right_under_a_pressing_head_it_is_judged_by_hand_and_elsewhere_by_its_stress() -> None:
+    field = pushed(loose_screws(), (0, 0, 60), (50, 15, 6))
+    answer, plain = field.cases[0], field.points[: len(field.points) - len(field.rules)]
+    ring = answer.external.holder >= 0
+    presses = ring & (np.linalg.norm(answer.external.forces, axis=1) > 0)
+    wall = np.abs(answer.external.points[:, 2] - 3) < 2.9
+    under = np.linalg.norm(plain[:, None] - answer.external.points[presses & ~wall], axis=2).min(axis=1)
+    quiet = ~field.stress[0].any(axis=1)
+    assert quiet[under < 0.99].all() and (under < 0.99).sum() > 3 and not quiet[under > 1.01].any()
+
+
 def test_a_wall_that_sticks_holds_sideways_what_presses_on_it() -> None:
     part = plate()
     for sticks in (False, True):

@@ -103,6 +103,7 @@ def move_far(
             say((k + x) / len(laid.cases), "moving it far")
 
         u, found = _of_case(laid, body, k, answer, soft, medium.modulus, judged, tell)
+        found[~stress[k].any(axis=1)] = 0.0  # what is judged by hand
         stress[k], straight[k] = found, moved
         turned[k] = float(np.linalg.norm(u, axis=1).max())
     return FarMoved(turned, straight, stress)

@@ -32,6 +32,7 @@ from knollside.core.strength.spots import Spots, locate
 
 POISSON = 0.35  # typical of printed plastics
 RIM_SHARE = 0.72  # of the critical distance: half of it along the surface and half of it deep
+_DUG = 2.0  # of the critical distance: how deep the edge of a head is felt
 _UNBALANCED = 0.01  # of the loads: no answer
 EDGE = 2.0  # mm from where an idealised hold ends within which a plain grid's stress is told apart
 
@@ -200,6 +201,7 @@ def solve(
         raise NotSettled(f"What holds the part does not balance what pushes it: {100 * balance:.0f} % are left over.")
     say(0.90, "reading the stress")
     stress, unsure = body.read(np.array(moved), judged)
+    _leave_to_the_head(laid, answers, judged, stress, design_case.critical_mm)
     spots = probe_spots(work, probes) if probes is not None else np.zeros((0, 3))
     probed = _probed(body, moved, spots)
     say(0.95, "stress done")
@@ -261,6 +263,20 @@ def _excluded(s: SetOut, judged: Judged, depth: float) -> np.ndarray:
     if excluded.all():
         raise Refused("Every place on the part is next to a held or pushed face; there is nothing left to judge.")
     return excluded
+
+
+def _leave_to_the_head(s: SetOut, answers: tuple[CaseAnswer, ...], judged: Judged, stress: Array, depth: float) -> None:
+    """Take out of the ``stress`` of each case what lies right under a loose screw's ring where it presses: the edge
+    of a rigid head digs in there until enough of it bears, which is judged by hand (crushed under the head)."""
+    for i, (h, feature) in enumerate(s.held):
+        if h.gap is None:
+            continue
+        on_ring = np.abs(h.spots.normals @ np.asarray(feature.axis, float)) > 0.9
+        for k, answer in enumerate(answers):
+            presses = np.linalg.norm(answer.external.forces[answer.external.holder == i], axis=1) > 0
+            spots = h.spots.points[on_ring & presses]
+            if len(spots):
+                stress[k, _near(judged.points, spots, _DUG * depth)] = 0.0
 
 
 def _answers(s: SetOut, reached: list[Reached], modulus: float) -> tuple[tuple[CaseAnswer, ...], float]:

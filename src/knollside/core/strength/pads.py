@@ -1,8 +1,9 @@
 """What a load does to the shell right under it where there is infill below: it dents, bends in, or is punched through.
 
-By hand, beside the solve, whose cells see neither a pad of a few millimetres nor the room between infill lines. The
-shell is a plate on an elastic bed (H. Hertz 1884; S. Timoshenko, S. Woinowsky-Krieger 1959), the bed crushes at the
-infill's strength (D. Zenkert 1995); between two lines it is a strip clamped at both; a punch shears it round its edge.
+By hand, beside the solve, whose cells see neither a pad of a few millimetres nor the room between infill lines. Limit
+loads (W. Prager 1959): the shell gives along hinges round the pad, as a cone that crushes the infill under it or sinks
+in between two lines, at the least load that any such cone takes; a punch shears it round its edge. Plastics that crack
+before they give hold less.
 """
 
 from __future__ import annotations
@@ -10,9 +11,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import keip, kerp
+from scipy.optimize import minimize_scalar
 
-from knollside.core.material.infill import line_spacing, stiffness_share, strength_share
+from knollside.core.material.infill import line_spacing, strength_share
 from knollside.core.mesh.walls import thickness
 from knollside.core.model import (
     Array,
@@ -25,7 +26,7 @@ from knollside.core.model import (
     WeightLoad,
     square_to,
 )
-from knollside.core.strength.field import POISSON, CaseAnswer
+from knollside.core.strength.field import CaseAnswer
 from knollside.core.strength.nominal import Nominal, tensor
 from knollside.core.strength.rules import Rule
 from knollside.core.strength.set_out import place_feature
@@ -33,61 +34,44 @@ from knollside.core.strength.skin import Skin, shell_under, skin_of
 from knollside.core.strength.spots import sample_faces
 
 _SAMPLES = 40  # of a face, whose middle depth counts
-_SPOT = 0.168  # of a force on a small spot midway over a long strip clamped at both sides: its edge moment
 Vec = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
 class Pad:
-    """``force`` N pressed evenly on ``area`` mm2 of a shell ``shell`` mm thick over infill ``bed`` mm deep,
-    ``stiff`` a share of the solid, its lines ``spacing`` mm apart."""
+    """``force`` N pressed evenly on ``area`` mm2 of a shell ``shell`` mm thick over infill of ``strong`` times the
+    solid's strength, its lines ``spacing`` mm apart. What it comes to is told as a stress of the solid, MPa, that is as
+    near to its strength as the force is to the one that does it."""
 
     force: float
     area: float
     shell: float
-    bed: float
-    stiff: float
+    strong: float
     spacing: float
-
-    @property
-    def pressure(self) -> float:
-        return self.force / self.area
-
-    @property
-    def spread(self) -> float:
-        """How far a plate on its bed carries a push, mm: (D / k)^(1/4). What lies deeper than the shell's dent reaches
-        gives no more way."""
-        deep = min(self.bed, 2 * self.shell * self.stiff ** (-1 / 3))
-        return float((self.shell**3 * deep / (12 * (1 - POISSON**2) * self.stiff)) ** 0.25)
 
     @property
     def radius(self) -> float:
         return float(np.sqrt(self.area / np.pi))
 
     @property
-    def bedding(self) -> float:
-        """Pressure on the infill under the middle, MPa: a round pad on a plate on an elastic bed."""
-        x = self.radius / self.spread
-        return float(self.pressure * (1 + x * kerp(x)))
+    def dented(self) -> float:
+        """Infill crushed under a cone of shell: 4 pi M R / (R - a) + crush pi (R^2 + R a + a^2) / 3, least over R."""
+        a, hinge = self.radius, np.pi * self.shell**2  # 4 pi of the moment that a hinge takes, t^2 / 4 times strength
+
+        def takes(log: float) -> float:
+            r = a * (1 + np.exp(log))
+            return float(hinge * r / (r - a) + self.strong * np.pi / 3 * (r * r + r * a + a * a))
+
+        return self.force / float(minimize_scalar(takes, bounds=(-12.0, 12.0), method="bounded").fun)
 
     @property
-    def bending(self) -> float:
-        """Stress of the shell bent in over its bed, or between two of its lines, MPa; the larger."""
-        x = self.radius / self.spread
-        over_bed = self.pressure * self.radius * self.spread * (1 + POISSON) / 2 * abs(float(keip(x)))
-        return 6 * max(over_bed, self._between) / self.shell**2
-
-    @property
-    def _between(self) -> float:
-        """Edge moment of a long strip clamped at two lines, N mm per mm: 0.168 F of a point midway, p s^2 / 12 where
-        the push is as wide as the strip and wider; between them as a plate solved by differences, to 3 %."""
-        x = float(np.sqrt(self.area)) / self.spacing  # nothing where there are no lines to bridge
-        share = _SPOT - (_SPOT - 1 / 12) * x**1.7 if x < 1 else 1 / (12 * x**2)
-        return self.force * share if np.isfinite(self.spacing) else 0.0
+    def bent_in(self) -> float:
+        """Sunk in between two lines: 4 pi M of a small pad, 16 M / s^2 of every mm2 of one wider than its room."""
+        return self.force / (self.shell**2 / 4 * max(4 * np.pi, 16 * self.area / self.spacing**2))
 
     @property
     def punched(self) -> float:
-        """Shear of the shell round the pad, MPa, the infill left out."""
+        """Shear of the shell round the pad, the infill left out."""
         return float(self.force / (2 * np.pi * self.radius * self.shell))
 
 
@@ -120,7 +104,7 @@ def under_pads(
             pressed = load.pressure_MPa * area if isinstance(load, PressureLoad) else float(np.dot(load.vector, inward))
             pad = _pad(mesh, feature, skin, recipe, answer.impact * pressed, inward)
             if pad is not None:
-                out += _told(pad, feature, number, inward, strength_share(recipe.pattern, recipe.infill))
+                out += _told(pad, feature, number, inward)
     return tuple(out)
 
 
@@ -132,20 +116,18 @@ def _pad(mesh: Mesh, feature: Feature, skin: Skin, recipe: Recipe, force: float,
     area = float(mesh.areas[feature.faces].sum())
     spots = sample_faces(mesh, feature.faces, max(float(np.sqrt(area / _SAMPLES)), 0.2))
     deep = float(np.median(thickness(mesh, spots.points, spots.normals)))
-    bed = deep - 2 * shell
-    if bed <= 0.5 * shell:
+    if deep <= 2.5 * shell:
         return None
-    stiff = stiffness_share(recipe.pattern, recipe.infill)
-    spacing = line_spacing(recipe.pattern, recipe.infill, recipe.line_width)
-    return Pad(force, area, shell, bed, stiff, spacing)
+    strong = strength_share(recipe.pattern, recipe.infill)
+    return Pad(force, area, shell, strong, line_spacing(recipe.pattern, recipe.infill, recipe.line_width))
 
 
-def _told(pad: Pad, feature: Feature, number: int, inward: Array, strong: float) -> list[Nominal]:
-    """Its three ways to go, as stresses of the solid: the infill's crushing by how much stronger the solid is."""
+def _told(pad: Pad, feature: Feature, number: int, inward: Array) -> list[Nominal]:
+    """Its three ways to go, as stresses of the solid."""
     at = np.asarray(feature.centre, float)
     beside, _ = square_to(inward)
     return [
-        Nominal(Rule.DENT, at, number, tensor(-pad.bedding / strong, inward, inward)),
-        Nominal(Rule.BENT_IN, at, number, tensor(pad.bending, beside, beside)),
+        Nominal(Rule.DENT, at, number, tensor(-pad.dented, inward, inward)),
+        Nominal(Rule.BENT_IN, at, number, tensor(pad.bent_in, beside, beside)),
         Nominal(Rule.PUNCHED, at, number, tensor(pad.punched, inward, beside)),
     ]

@@ -34,10 +34,10 @@ class Strength:
     @property
     def moves_far(self) -> str:
         """What to say where the part moves so far that small movements, which every number rests on, are not small."""
-        if self.movement is None or self.movement.mm.high <= FAR_MOVED * self.length:
+        if self.movement is None or self.movement.mm.value <= FAR_MOVED * self.length:
             return ""
-        share = self.movement.mm.high / self.length * 100
+        share = self.movement.mm.value / self.length * 100
         return (
-            f"It may move by {share:.0f} % of its length: these numbers are of small movements, good to about a tenth "
+            f"It moves by {share:.0f} % of its length: these numbers are of small movements, good to about a tenth "
             "up to a fifth of the length and to nothing beyond."
         )

@@ -9,9 +9,11 @@ from PyQt6.QtWidgets import QWidget
 
 from knollside.core.job.questions.detail import OrientationDetail
 from knollside.core.job.stated import UP
+from knollside.core.lay.orientations import BUCKLES
 from knollside.core.model import WATCHED, Orientation, SupportSettings
 from knollside.gui import nodes
 from knollside.gui.derived import Node
+from knollside.gui.instruments.widgets import times
 from knollside.gui.session import Session, View
 from knollside.gui.steps.laypages import CuresPage, PlacesPage, TrustPage
 from knollside.gui.steps.supportspages import ComparePage, SupportsPage
@@ -20,6 +22,20 @@ from knollside.gui.steps.weighpages import SplitPage, WeightsPage
 from knollside.store.records import Kind
 
 ORIENTATIONS, PLACES, REMEDIES, TRUST, SUPPORTS, COMPARE, SPLIT, WEIGHTS = range(8)
+
+
+def _told_otherwise(view: View, detail: OrientationDetail | None) -> str:
+    """What the verdict counts and the list of places does not, where that matters."""
+    here = view.chosen
+    if here is None or detail is None or here.mode == BUCKLES:
+        return ""
+    if abs(here.reserve.value / detail.orientation.reserve.value - 1) < 0.04:
+        return ""
+    counted = ["its own tops and walls"] if view.part.recipe.infill < 1 else []
+    counted += ["its turning"] if detail.moves_far else []
+    if not counted:
+        return ""
+    return f"Told as {times(here.reserve.value)}× with {' and '.join(counted)}; the places are told without."
 
 
 class LayBook:
@@ -94,7 +110,7 @@ class LayBook:
             target = shown.ranking.target
         load = {c.name: sum(ld.newtons for ld in c.loads) for c in design_case.cases}
         taken = view.part.orientation is not None and view.part.loaded
-        self.places.put(detail, load, view.stability, design_case.watched, taken)
+        self.places.put(detail, load, view.stability, design_case.watched, taken, _told_otherwise(view, detail))
         remedies = view.get(nodes.REMEDIES)
         self.remedies.put(detail.orientation if detail is not None else None, remedies.fresh, target, remedies.refusal)
         running = view.waiting(nodes.SETTLED) or view.waiting(nodes.LAYERS)

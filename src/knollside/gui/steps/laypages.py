@@ -58,10 +58,11 @@ class PlacesPage(Page):
         stability: Stability | None,
         watched: tuple[Vec, ...],
         taken: bool,
+        otherwise: str,
     ) -> None:
         """``load`` gives each case's own force in N, so that a place tells the load at which it goes; ``taken`` whether
-        a way is."""
-        if not self.fresh((Same(detail), tuple(load.items()), Same(stability), watched, taken)):
+        a way is, ``otherwise`` what the verdict counts besides."""
+        if not self.fresh((Same(detail), tuple(load.items()), Same(stability), watched, taken, otherwise)):
             return
         if detail is None:
             words = "Working it out …" if taken else "Take a way first; its weak places are then listed here."
@@ -69,6 +70,8 @@ class PlacesPage(Page):
             return
         self.most.setText(f"{moved_words(detail.movement)} {detail.moves_far}".strip())
         self.add(heading("What would go first", "load at which it goes"))
+        if otherwise:
+            self.add(label(otherwise, dim=True, wrap=True))
         if stability is not None:
             self.add(_buckles(stability, load.get(stability.case, 0.0)))
         for i, p in enumerate(detail.places):

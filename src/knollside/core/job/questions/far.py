@@ -41,8 +41,8 @@ class Turning(Question[Turned]):
             found = move_far(*at, lambda x, words: ask.tick(0.4 + 0.6 * x, words))
         except Refused as refusal:
             return Turned(1.0, straight, f"{s.moves_far} {refusal}", UNSOLVED)
-        if not found.straight.any():
-            return Turned(1.0, straight, s.moves_far, UNSOLVED)
+        if not found.straight.any():  # just short of it on this grid
+            return Turned()
         ratios = turned_ratios(rough.field, found, rough.limits, np.array(self.directions))
         share = 100 * found.turned.max() / s.length
         words = (
