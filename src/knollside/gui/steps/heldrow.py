@@ -70,7 +70,7 @@ def _screw(held: ScrewFixture, hole: float | None, name: str, put: Put) -> list[
     head.entered.connect(lambda v: put(held.model_copy(update={"head_mm": v}), f"{name}: head {v:.1f} mm"))
     tight = Dropdown(f"Whether the screw in {name} clamps", [("tight", True), ("loose", False)], 5)
     tight.put(held.tight)
-    tight.setToolTip("Plastic gives: where the clamp of a tight screw may not last, it is taken as loose, and said below the loads")
+    tight.setToolTip("Plastic gives: where a clamp may not last, the screw is taken as loose, and it is said so above")
     tight.chose.connect(lambda on: put(held.model_copy(update={"tight": on}), f"{name}: {'tight' if on else 'loose'}"))
     rest = _tightening(held, name, put) if held.tight else _shank(held, hole, name, put)
     return [label("head", dim=True), head, tight, *rest]
