@@ -14,7 +14,7 @@ from knollside.core.strength.clamping import Clamp, clamps, gone, loosened, told
 from knollside.core.strength.impact import caught
 from knollside.core.strength.superpose import mix, plan_of
 
-_CELLS = 20_000  # forces in the holds need no fine grid
+HELD_CELLS = 20_000  # forces in the holds need no fine grid
 
 
 @dataclass(frozen=True)
@@ -57,11 +57,13 @@ class Hold(Question[HeldAs]):
     kept: ClassVar[int] = 4
 
     @classmethod
-    def of(cls, solve: Solve, cases: tuple[LoadCase, ...], surroundings: Surroundings, card: Material) -> Hold:
-        """The question for any recipe, way and grid."""
+    def of(
+        cls, solve: Solve, cases: tuple[LoadCase, ...], surroundings: Surroundings, card: Material, cells: int
+    ) -> Hold:
+        """The question for any recipe, way and grid, on about so many ``cells``."""
         shell = Shell.of(Recipe(infill=1.0))
         plain = replace(
-            solve, shell=shell, direction=None, cells=_CELLS, exactly=False, cell_mm=None, sizing=None, probes=()
+            solve, shell=shell, direction=None, cells=cells, exactly=False, cell_mm=None, sizing=None, probes=()
         )
         return cls(plain, cases, surroundings, card)
 

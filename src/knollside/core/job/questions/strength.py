@@ -8,7 +8,7 @@ from typing import ClassVar
 from knollside.core.job import answer
 from knollside.core.job.answer import CELLS, PartFacts, Solved, strength_of
 from knollside.core.job.ask import Answerer, Question
-from knollside.core.job.questions.held import HeldAs, Hold
+from knollside.core.job.questions.held import HELD_CELLS, HeldAs, Hold
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.solve import Shell, Solve
 from knollside.core.lay.orientations import NET_DIRECTIONS, Ground, Ranking
@@ -42,7 +42,7 @@ Vec = tuple[float, float, float]
 @dataclass(frozen=True, eq=False)
 class StrengthOf(Question[Strength]):
     """The stress of a duty's cases, as sums of one solve, with the strengths it is held against; ``watched`` places are
-    to be looked at closely."""
+    to be looked at closely, on ``held_cells`` it is found which screws stay tight, for every grid alike."""
 
     solve: Solve
     cases: tuple[LoadCase, ...]
@@ -52,6 +52,7 @@ class StrengthOf(Question[Strength]):
     card: Material
     recipe: Recipe
     watched: tuple[Vec, ...] = ()
+    held_cells: int = HELD_CELLS
     kept: ClassVar[int] = 4
 
     @property
@@ -84,7 +85,7 @@ class StrengthOf(Question[Strength]):
     @property
     def hold(self) -> Hold:
         """Which of its screws can be counted on."""
-        return Hold.of(self.solve, self.cases, self.surroundings, self.card)
+        return Hold.of(self.solve, self.cases, self.surroundings, self.card, self.held_cells)
 
     def _judged(self, found: Solved, part: PartFacts, held: HeldAs) -> Strength:
         """A solve held against the duty's limits, with what is worked out by hand."""
@@ -162,6 +163,7 @@ def strength_question(
         card,
         recipe,
         design_case.watched,
+        min(HELD_CELLS, cells),
     )
 
 
