@@ -199,9 +199,14 @@ class SetUps:
         operator = self._set_up(holds)
         drawing = [h for h in holds if h.gap is not None and np.any(h.gap[h.active])]
         drawn = sum((conditions.drawing_force(self.grid, h, self.modulus) for h in drawing), ask.f)
-        every = np.array([drawn, *(d.f for d in ask.driven)])
+        driven = [d.f for d in ask.driven]
         if not drawing:
-            return operator.solve(every, tolerance, tick=tell, start=start)
+            if ask.driven and not ask.f.any():  # nothing pushes besides
+                start = None if start is None else start[1:]
+                found, n = operator.solve(np.array(driven), tolerance, tick=tell, start=start)
+                return np.vstack([0 * ask.f, found]), n
+            return operator.solve(np.array([drawn, *driven]), tolerance, tick=tell, start=start)
+        every = np.array([drawn, *driven])
         whole, outer = float(np.linalg.norm(drawn)), float(np.linalg.norm(ask.f))
         share, rounds = _DRAWN, 0
         while True:
