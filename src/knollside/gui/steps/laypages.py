@@ -13,6 +13,7 @@ from knollside.core.job.questions.detail import OrientationDetail
 from knollside.core.job.questions.strength import RankedOrientations
 from knollside.core.job.remedies import Remedy
 from knollside.core.lay.orientations import RatedOrientation
+from knollside.core.strength.buckling import FAR
 from knollside.core.strength.discretisation import ACROSS, GridDoubt, Layered
 from knollside.core.strength.hot_spots import HotSpot
 from knollside.core.strength.movement import Movement
@@ -256,9 +257,8 @@ def _steps(s: Stability | None) -> list[QWidget]:
     if s.beyond:
         return [line("Buckling", f"over {AMPLE:.0f}×", "with everything that knocks it down: no matter here", False)]
     steps = ", ".join(f"{t.name[:1].lower()}{t.name[1:]} {t.factor.value:.2g}" for t in s.steps)
-    return [
-        line("Buckling", f"{s.factor:.2g}×", f"as solved, of a true and straight part; then {steps}: typical", False)
-    ]
+    factor = f"over {FAR:.0f}×" if s.factor >= FAR else f"{s.factor:.0f}×" if s.factor >= 10 else f"{s.factor:.2g}×"
+    return [line("Buckling", factor, f"as solved, of a true and straight part; then {steps}: typical", False)]
 
 
 def _small(share: float) -> str:
