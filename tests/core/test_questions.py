@@ -80,6 +80,7 @@ def every_question() -> list[Question[Any]]:
         strength.GroundOf(PART, 0.2, 0.45, (220.0, 220.0, 250.0), 100),
         RANK,
         settling.Grids(STRENGTH, (UP,)),
+        far.Moving(STRENGTH),
         far.Turning(STRENGTH, (UP,)),
         settling.Settle(RANK),
         settling.Layers(settling.Settle(RANK)),

@@ -133,18 +133,7 @@ def parse_job(text: str, name: str = "job") -> Job:
         raise Refused(f"{name}: {fault_of(error)}{more}.") from None
 
 
-_OF_DESIGN_CASE = (
-    "purpose",
-    "held",
-    "cases",
-    "surroundings",
-    "danger",
-    "marks",
-    "treads",
-    "critical_mm",
-    "weights",
-    "watched",
-)
+_OF_DESIGN_CASE = tuple(f.alias or name for name, f in DesignCase.model_fields.items())
 _TOLD_BY_OTHERS = ("held", "pushed", "mates")
 
 

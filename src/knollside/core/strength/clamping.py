@@ -58,8 +58,9 @@ class Clamp:
 
     @property
     def _lifting(self) -> float:
-        """What clamp it takes that no side of the ring lifts off, N: bending by the kern of a ring."""
-        return self.pull + self.bending * 4 * self.head / 2 / ((self.head / 2) ** 2 + (self.bore / 2) ** 2)
+        """What clamp it takes that no side of the ring lifts off, N: bending by its kern, (R^2 + r^2) / 4R."""
+        kern = (self.head**2 + self.bore**2) / (8 * self.head)
+        return self.pull + self.bending / kern
 
     @property
     def _rubbing(self) -> float:
@@ -120,8 +121,12 @@ def _ring(head: float, bore: float) -> float:
 
 def clamp_left(card: Material, place: Surroundings, case: LoadCase) -> Range:
     """The share of a tightening that is there when a case comes: a year after, or as long as it lasts."""
-    hours = max(case.lasting_h if case.permanent else 0.0, YEAR)
-    return stiffness_left(card, place, case.model_copy(update={"permanent": True, "hours": hours}))
+    return stiffness_left(card, place, case.model_copy(update={"permanent": True, "hours": _tight_for(case)}))
+
+
+def _tight_for(case: LoadCase) -> float:
+    """Hours that a screw has been tight when the last of a case comes."""
+    return max(case.lasting_h if case.permanent else 0.0, YEAR)
 
 
 def clamps(
@@ -151,7 +156,6 @@ def _clamp(
     left = Range(
         tightened.value * share.value, tightened.low * share.low, tightened.high * share.high, tightened.source
     )
-    hours = max(case.lasting_h if case.permanent else 0.0, YEAR)
     return Clamp(
         number,
         hole.title,
@@ -164,7 +168,7 @@ def _clamp(
         abs(float(moment @ axis)),
         fixture.head(hole.diameter),
         hole.diameter,
-        time_words(hours),
+        time_words(_tight_for(case)),
     )
 
 

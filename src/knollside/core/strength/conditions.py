@@ -53,6 +53,11 @@ class Constraint:
     gap: Array | None = None
 
     @property
+    def is_screw(self) -> bool:
+        """Whether it is a loose screw, which alone has a play: its ring and its shank."""
+        return self.gap is not None
+
+    @property
     def beyond(self) -> Array | float:
         """The gap, nothing where there is none."""
         return 0.0 if self.gap is None else self.gap
@@ -194,6 +199,12 @@ def drawing_force(grid: Grid | Graded, h: Constraint, modulus: float) -> Array:
     for a in range(8):
         np.add.at(f, grid.nodes[h.cell, a], h.weights[:, a, None] * each)
     return f.reshape(-1)
+
+
+def drawn_together(grid: Grid | Graded, holds: list[Constraint], modulus: float) -> Array | None:
+    """Nodal forces (3n,) of all holds that are drawn over a gap where they act; None where none is."""
+    drawing = [h for h in holds if h.gap is not None and np.any(h.gap[h.active])]
+    return sum((drawing_force(grid, h, modulus) for h in drawing), np.zeros(3 * len(grid.points))) if drawing else None
 
 
 def moved(grid: Grid | Graded, h: Constraint, u: Array) -> Array:

@@ -15,12 +15,12 @@ from knollside.core.material.allowables import Allowables
 from knollside.core.model import Array, DesignCase, Feature, Mesh, Range
 from knollside.core.strength.bodies import PlainBody
 from knollside.core.strength.discretisation import widened
-from knollside.core.strength.field import CaseAnswer, Medium, StressField, Tick, body_of
+from knollside.core.strength.field import CaseAnswer, Medium, StressField, Tick, laid_again
 from knollside.core.strength.large import move_large
 from knollside.core.strength.movement import Movement
 from knollside.core.strength.rating import rate
 from knollside.core.strength.recover import judged_stress
-from knollside.core.strength.set_out import CellSize, SetOut, set_out
+from knollside.core.strength.set_out import SetOut
 from knollside.core.strength.setups import let_go
 from knollside.core.strength.strength import FAR_MOVED
 
@@ -84,15 +84,10 @@ def move_far(
 
     Raises :class:`~knollside.core.strength.multigrid.NotSettled` where one finds no balance.
     """
-    if field.sizing is not None:
-        raise ValueError("far movement is asked of a plain grid")
     say: Tick = tick or (lambda share, words: None)
-    laid = set_out(mesh, features, design_case, CellSize(field.asked), None, medium.density)
-    body = body_of(laid, medium)
-    assert isinstance(body, PlainBody)
-    count = len(field.points) - len(field.rules)
-    stress = field.stress[:, :count].copy()
-    judged = field.points[:count], field.normals[:count]
+    laid, body = laid_again(mesh, features, design_case, medium, field)
+    plain = field.solved_alone()
+    stress, judged = plain.stress.copy(), (plain.points, plain.normals)
     turned, straight = np.zeros(len(laid.cases)), np.zeros(len(laid.cases))
     for k, (answer, soft) in enumerate(zip(field.cases, softness, strict=True)):
         moved = soft * float(np.linalg.norm(answer.displacement, axis=1).max())
@@ -122,7 +117,7 @@ def _of_case(
     """Displacements (n, 3) and judged stress (n, 6) of one case. A softer stuff moves as under so much more load, and
     has so much less stress for it."""
     ask, u = laid.cases[k], answer.displacement.reshape(-1)
-    holds = [let_go(laid.grid, h, u) if h.one_way else h for h, _ in laid.held]
+    holds = [let_go(laid.grid, h, u) for h, _ in laid.held]
     found = move_large(body, ask, holds, modulus, soft * answer.impact, tell)
     stress = judged_stress(body.grid, found.samples, judged[0], judged[1], body.solid)[0]
     return found.u, stress / soft
@@ -132,17 +127,7 @@ def turned_ratios(
     field: StressField, found: FarMoved, limits: tuple[Allowables, ...], directions: Array
 ) -> tuple[float, ...]:
     """What turning makes of the reserve of each of ``directions`` (d, 3), by what was solved alone."""
-    count = len(field.points) - len(field.rules)
-    plain = replace(
-        field,
-        points=field.points[:count],
-        normals=field.normals[:count],
-        excluded=field.excluded[:count],
-        volume=field.volume[:count],
-        unsure=field.unsure[:count],
-        stress=field.stress[:, :count],
-        rules=field.rules[:0],
-    )
+    plain = field.solved_alone()
     before = rate(plain, limits, directions).reserve
     after = rate(replace(plain, stress=found.stress), limits, directions).reserve
     return tuple(float(r) for r in after / before)

@@ -117,9 +117,14 @@ class StressField:
     sizing: Sizing | None
     rules: Ints
 
+    @property
+    def solved(self) -> int:
+        """How many points, the first ones, are judged by the stress that was solved there."""
+        return len(self.points) - len(self.rules)
+
     def rule(self, point: int) -> Rule | None:
         """What a point is judged for besides the stress of the solid; None for a plain one."""
-        last = point - len(self.points) + len(self.rules)
+        last = point - self.solved
         return Rule(int(self.rules[last])) if last >= 0 else None
 
     def judged_besides(self, points: Array, stress: Array, rules: Ints) -> StressField:
@@ -134,6 +139,20 @@ class StressField:
             volume=np.concatenate([self.volume, nothing]),
             unsure=np.concatenate([self.unsure, nothing]),
             rules=np.concatenate([self.rules, rules]),
+        )
+
+    def solved_alone(self) -> StressField:
+        """The field without the places that are judged by a rule."""
+        n = self.solved
+        return replace(
+            self,
+            points=self.points[:n],
+            normals=self.normals[:n],
+            excluded=self.excluded[:n],
+            volume=self.volume[:n],
+            unsure=self.unsure[:n],
+            stress=self.stress[:, :n],
+            rules=self.rules[:0],
         )
 
     def cell_at(self, at: Array) -> float:
@@ -252,6 +271,20 @@ def body_of(s: SetOut, medium: Medium) -> Body:
     return PlainBody(s.work, s.grid, c, medium.skin)
 
 
+def laid_again(
+    mesh: Mesh, features: tuple[Feature, ...], design_case: DesignCase, medium: Medium, field: StressField
+) -> tuple[SetOut, PlainBody]:
+    """The plain grid that ``field`` was solved on, for this very duty and medium, and what lies in it."""
+    if field.sizing is not None:
+        raise ValueError("only a plain grid is laid again")
+    laid = set_out(mesh, features, design_case, CellSize(field.asked), None, medium.density)
+    body = body_of(laid, medium)
+    assert isinstance(body, PlainBody)
+    if len(laid.grid.points) != len(field.grid_points):
+        raise Refused("The grid of the stress could not be laid again.")
+    return laid, body
+
+
 def _excluded(s: SetOut, judged: Judged, depth: float) -> np.ndarray:
     """Which judged points lie where an idealised hold ends; refuses where all do."""
     if isinstance(s.grid, Graded):
@@ -269,7 +302,7 @@ def _leave_to_the_head(s: SetOut, answers: tuple[CaseAnswer, ...], judged: Judge
     """Take out of the ``stress`` of each case what lies right under a loose screw's ring where it presses: the edge
     of a rigid head digs in there until enough of it bears, which is judged by hand (crushed under the head)."""
     for i, (h, feature) in enumerate(s.held):
-        if h.gap is None:
+        if not h.is_screw:
             continue
         on_ring = np.abs(h.spots.normals @ np.asarray(feature.axis, float)) > 0.9
         for k, answer in enumerate(answers):

@@ -67,8 +67,8 @@ def spot_at(
     field: StressField, limits: tuple[Allowables, ...], direction: Array, at: tuple[float, float, float], reach: float
 ) -> HotSpot:
     """The weakest judged point within ``reach`` mm of a place, or of the judged point nearest to it."""
-    found, solved = rate_points(field, limits, direction), len(field.points) - len(field.rules)
-    away = np.linalg.norm(field.points[:solved] - np.asarray(at), axis=1)
+    found = rate_points(field, limits, direction)
+    away = np.linalg.norm(field.points[: field.solved] - np.asarray(at), axis=1)
     near = np.flatnonzero(away <= max(reach, 1.001 * float(away.min())))
     clear = near[~field.excluded[near]]
     mine = clear if len(clear) else near

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 import numba
 import numpy as np
+from scipy.sparse import csr_array
 
 from knollside.core.model import Array, Ints
 from knollside.core.strength import conditions
@@ -50,8 +51,8 @@ def move_large(
     Raises :class:`NotSettled` where no balance is found, as beyond a load that buckles.
     """
     cells = _Turning(body, holds, modulus)
-    drawing = [h for h in holds if h.gap is not None and np.any(h.gap[h.active])]
-    drawn = sum((conditions.drawing_force(body.grid, h, modulus) for h in drawing), more * ask.f)
+    pulled = conditions.drawn_together(body.grid, holds, modulus)
+    drawn = more * ask.f + (0.0 if pulled is None else pulled)
     ways = np.array([d.f for d in ask.driven]).reshape(-1, len(drawn))
     u, force, rounds = np.zeros_like(drawn), np.zeros(len(ways)), 0
     for step in range(1, _STEPS + 1):
@@ -65,10 +66,10 @@ def move_large(
             carried = max(share * more * float(np.linalg.norm(ask.f)), float(np.linalg.norm(inner)))
             if float(np.linalg.norm(rest)) < _LEFT * carried and off < _LEFT:
                 break
-            cells.stiffen()
-            u = u + _step(cells, rest)
+            tangent = cells.tangent()
+            u = u + _step(tangent, rest)
             if len(ways):
-                each = np.array([_step(cells, w) for w in ways])
+                each = np.array([_step(tangent, w) for w in ways])
                 added = driving_forces(ask.driven, u, each, share)
                 u, force = u + added @ each, force + added
             rounds += 1
@@ -76,11 +77,22 @@ def move_large(
                 tell(min(0.99, (step - 1) / _STEPS + 0.02 * rounds))
         else:
             raise NotSettled("Moved as far as this the part finds no balance.")
-    cells.forces(u)
     return LargeMovement(u.reshape(-1, 3), cells.samples(), rounds)
 
 
-def _step(cells: _Turning, rest: Array) -> Array:
+@dataclass(frozen=True)
+class _Tangent:
+    """The turned ``stiffness`` and what the stress there is adds to it, ``geometric`` (n, n) of each component."""
+
+    stiffness: Operator
+    geometric: csr_array
+
+    def apply(self, p: Array) -> Array:
+        """The tangent times a vector (3n,)."""
+        return np.asarray(self.stiffness.apply(p) + (self.geometric @ p.reshape(-1, 3)).ravel())
+
+
+def _step(tangent: _Tangent, rest: Array) -> Array:
     """Newton's step by conjugate gradients, cut short where the tangent bends no more (T. Steihaug 1983)."""
     x, r = np.zeros_like(rest), rest.copy()
     p, rz = np.zeros_like(rest), 1.0
@@ -88,11 +100,11 @@ def _step(cells: _Turning, rest: Array) -> Array:
         size = float(np.linalg.norm(r))
         if size < _LINEAR * float(np.linalg.norm(rest)):
             break
-        z = preconditioned(cells.operator.cycle, r[None], np.array([[size]]))[0]
+        z = preconditioned(tangent.stiffness.cycle, r[None], np.array([[size]]))[0]
         fresh = float(r @ z)
         p = z + (fresh / rz if k else 0.0) * p
         rz = fresh
-        q = cells.tangent(p)
+        q = tangent.apply(p)
         bent = float(p @ q)
         if bent <= 0:
             return x if k else z
@@ -102,7 +114,7 @@ def _step(cells: _Turning, rest: Array) -> Array:
 
 
 class _Turning:
-    """Cells with their turns: forces for a displacement, and the tangent there."""
+    """Cells with their turns: forces for a displacement, then the tangent and the stress there."""
 
     def __init__(self, body: PlainBody, holds: list[conditions.Constraint], modulus: float) -> None:
         g = self.grid = body.grid
@@ -114,32 +126,26 @@ class _Turning:
         springs = conditions.springs(g, holds, modulus)
         self.held = np.array(sorted(springs), np.int64)
         self.springs = np.array([springs[int(c)] for c in self.held])
-        self.operator = body.stiffness(springs)
         corner = 2.0 * CORNERS - 1
         self.slopes = corner / 8 / (g.size / 2)  # of the shape functions in a cell's middle
         self.turn = np.tile(np.eye(3), (len(g.nodes), 1, 1))
         self.own = np.zeros((len(g.nodes), 24))
-        self.geometric = initial_stress(body, np.zeros((len(g.nodes), 6)))
 
     def forces(self, u: Array) -> tuple[Array, Array]:
         """Of the cells, turned to where ``u`` (3n,) brings them, and of the springs that hold, (3n,) each."""
         _turn(self.nodes, self.points, u, self.slopes, self.turn, self.own)
         return self._gathered(self.own), self._held(u)
 
-    def stiffen(self) -> None:
-        """Take the turns and the stress that there are now into the tangent."""
-        self.geometric = initial_stress(self.body, self.samples().values.mean(axis=1))
+    def tangent(self) -> _Tangent:
+        """With the turns and the stress that there are now."""
         every = np.empty((len(self.nodes), 24, 24))
         _matrices(self.which, self.body.element.stiffness, self.cut, self.scale, self.turn, every)
         every[self.held] += self.springs
         g = self.grid
         nothing = np.zeros(len(every))
         each = dict(enumerate(every))
-        self.operator = Operator(self.body.element, nothing, g.cells, g.nodes, g.cut, g.moments, each)
-
-    def tangent(self, p: Array) -> Array:
-        """The tangent times a vector (3n,)."""
-        return np.asarray(self.operator.apply(p) + (self.geometric @ p.reshape(-1, 3)).ravel())
+        stiffness = Operator(self.body.element, nothing, g.cells, g.nodes, g.cut, g.moments, each)
+        return _Tangent(stiffness, initial_stress(self.body, self.samples().values.mean(axis=1)))
 
     def samples(self) -> Samples:
         """Stress inside every cell, in its turned frame."""

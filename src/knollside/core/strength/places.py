@@ -91,7 +91,7 @@ def _looked_at(mesh: Mesh, field: StressField, depth: float) -> tuple[Array, Arr
     )
     wanted = np.full(len(places), 0.5 * depth)
     wanted[len(edge) + len(field.rims) :] = 0.5 * field.cell
-    solved = field.points[: len(field.points) - len(field.rules)]
+    solved = field.points[: field.solved]
     near = np.asarray(cKDTree(solved).query(places, k=min(6, len(solved)))[1])
     return places, gain, near, wanted
 

@@ -145,7 +145,7 @@ class SetUps:
         rounds = 0
         if any(h.one_way and np.any(h.beyond) and h.active.all() for h in constraints):
             # Which side of a hole bears is seen without its play; with it nothing would seem to.
-            tight = [h if h.gap is None else replace(h, gap=0 * h.gap) for h in constraints]
+            tight = [replace(h, gap=0 * h.gap) if h.gap is not None else h for h in constraints]
             first = self._alone(ask, tight, tell)
             rounds = first.rounds
             constraints = [replace(h, active=w.active) for h, w in zip(constraints, first.holds, strict=True)]
@@ -164,7 +164,7 @@ class SetUps:
                     break
             else:
                 return Reached(u, constraints, driving, rounds)
-            fresh = [let_go(self.grid, h, u) if h.one_way else h for h in constraints]
+            fresh = [let_go(self.grid, h, u) for h in constraints]
             back = sum(int((b.active & ~a.active).sum()) for a, b in zip(constraints, fresh, strict=True))
             away = sum(int((a.active & ~b.active).sum()) for a, b in zip(constraints, fresh, strict=True))
             if leap and back > 0.1 * away:  # too far: from where it leapt, half as far
@@ -180,7 +180,7 @@ class SetUps:
                 origin = constraints, fresh
                 # Not of a screw: what the ring lets go says nothing of the shank beside it.
                 pairs = zip(constraints, fresh, strict=True)
-                fresh = [_leapt(a, b, leap) if a.one_way and a.gap is None else b for a, b in pairs]
+                fresh = [_leapt(a, b, leap) if a.one_way and not a.is_screw else b for a, b in pairs]
             constraints = fresh
             conditions.refuse_if_loose(constraints, size, "Under this load it lifts off, and then")
         raise NotSettled(f"Where the part rests on its pins and walls was not settled in {_MOST} tries.")
@@ -197,17 +197,16 @@ class SetUps:
         rounds taken. ``tolerance`` is of the forces there are: what draws a stiff hold over its play is thousands of
         times that, and to a share of it nothing would be settled."""
         operator = self._set_up(holds)
-        drawing = [h for h in holds if h.gap is not None and np.any(h.gap[h.active])]
-        drawn = sum((conditions.drawing_force(self.grid, h, self.modulus) for h in drawing), ask.f)
+        pulled = conditions.drawn_together(self.grid, holds, self.modulus)
         driven = [d.f for d in ask.driven]
-        if not drawing:
+        if pulled is None:
             if ask.driven and not ask.f.any():  # nothing pushes besides
                 start = None if start is None else start[1:]
                 found, n = operator.solve(np.array(driven), tolerance, tick=tell, start=start)
                 return np.vstack([0 * ask.f, found]), n
-            return operator.solve(np.array([drawn, *driven]), tolerance, tick=tell, start=start)
-        every = np.array([drawn, *driven])
-        whole, outer = float(np.linalg.norm(drawn)), float(np.linalg.norm(ask.f))
+            return operator.solve(np.array([ask.f, *driven]), tolerance, tick=tell, start=start)
+        every = np.array([ask.f + pulled, *driven])
+        whole, outer = float(np.linalg.norm(every[0])), float(np.linalg.norm(ask.f))
         share, rounds = _DRAWN, 0
         while True:
             start, n = operator.solve(every, max(tolerance * share, _LEAST), tick=tell, start=start)
@@ -229,8 +228,8 @@ def _driven(ask: Pushed, every: Array) -> tuple[Array, Array]:
 
 
 def let_go(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> conditions.Constraint:
-    """A pin, a wall or a loose screw presses only where the part comes towards it."""
-    return replace(h, active=_toward(grid, h, u) > 0)
+    """A pin, a wall or a loose screw presses only where the part comes towards it; what else holds stays as it is."""
+    return replace(h, active=_toward(grid, h, u) > 0) if h.one_way else h
 
 
 def _toward(grid: Grid | Graded, h: conditions.Constraint, u: Array) -> Array:

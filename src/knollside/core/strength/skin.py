@@ -50,12 +50,7 @@ def skin_of(recipe: Recipe, direction: tuple[float, float, float] | None = None)
 
 def shell_under(skin: Skin, normal: Array) -> float:
     """How thick the shell is under a face of that outward normal, mm."""
-    if skin.direction is None:
-        return skin.walls
-    up = float(normal @ np.asarray(skin.direction))
-    if up < -_FLAT:
-        return skin.tops if skin.bottoms is None else skin.bottoms
-    return skin.tops if up > _FLAT else skin.walls
+    return next(thickness for mine, thickness in _kinds(normal[None], skin) if mine[0])
 
 
 def cell_scale(mesh: Mesh, grid: Grid, skin: Skin) -> Array:
@@ -87,7 +82,7 @@ def _shares(
     if len(cut):
         middle[cut] += filled_spots(moments)[0] * size / 2
     shell = np.zeros(len(centres))
-    for which, thickness in _kinds(spots, skin):
+    for which, thickness in _kinds(spots.normals, skin):
         if which.any():
             some = Spots(spots.points[which], spots.normals[which], spots.area[which])
             np.maximum(shell, _shell(middle, size, filled, some, asked, thickness), out=shell)
@@ -95,11 +90,11 @@ def _shares(
     return np.asarray(shell + (1 - shell) * least)
 
 
-def _kinds(spots: Spots, skin: Skin) -> list[tuple[np.ndarray, float]]:
-    """The surface by what is laid under it, with how thick that is, mm."""
+def _kinds(normals: Array, skin: Skin) -> list[tuple[np.ndarray, float]]:
+    """The surface, by its outward ``normals`` (n, 3), by what is laid under it, with how thick that is, mm."""
     if skin.direction is None:
-        return [(np.ones(len(spots.points), np.bool_), skin.walls)]
-    up = spots.normals @ np.asarray(skin.direction)
+        return [(np.ones(len(normals), np.bool_), skin.walls)]
+    up = normals @ np.asarray(skin.direction)
     bottoms = skin.tops if skin.bottoms is None else skin.bottoms
     return [(up > _FLAT, skin.tops), (up < -_FLAT, bottoms), (np.abs(up) <= _FLAT, skin.walls)]
 

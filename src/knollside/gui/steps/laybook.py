@@ -110,7 +110,7 @@ class LayBook:
             target = shown.ranking.target
         load = {c.name: sum(ld.newtons for ld in c.loads) for c in design_case.cases}
         taken = view.part.orientation is not None and view.part.loaded
-        self.places.put(detail, load, view.stability, design_case.watched, taken, _told_otherwise(view, detail))
+        self.places.put(detail, load, view.stability, taken, _told_otherwise(view, detail))
         remedies = view.get(nodes.REMEDIES)
         self.remedies.put(detail.orientation if detail is not None else None, remedies.fresh, target, remedies.refusal)
         running = view.waiting(nodes.SETTLED) or view.waiting(nodes.LAYERS)

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 from enum import Enum
 from functools import partial
+from string import ascii_lowercase
 
 from PyQt6.QtWidgets import QWidget
 
@@ -21,8 +22,7 @@ from knollside.core.strength.stability import AMPLE, Stability
 from knollside.gui.instruments.widgets import Dropdown, button, heading, label, row, rule, times
 from knollside.gui.steps.page import Page, Same, line
 
-WATCH = "abcdefgh"  # names of watched places on the stage
-Vec = tuple[float, float, float]
+WATCH = ascii_lowercase  # names of watched places on the stage
 
 
 class Drawn(Enum):
@@ -57,13 +57,12 @@ class PlacesPage(Page):
         detail: OrientationDetail | None,
         load: dict[str, float],
         stability: Stability | None,
-        watched: tuple[Vec, ...],
         taken: bool,
         otherwise: str,
     ) -> None:
         """``load`` gives each case's own force in N, so that a place tells the load at which it goes; ``taken`` whether
         a way is, ``otherwise`` what the verdict counts besides."""
-        if not self.fresh((Same(detail), tuple(load.items()), Same(stability), watched, taken, otherwise)):
+        if not self.fresh((Same(detail), tuple(load.items()), Same(stability), taken, otherwise)):
             return
         if detail is None:
             words = "Working it out …" if taken else "Take a way first; its weak places are then listed here."
@@ -80,7 +79,7 @@ class PlacesPage(Page):
             show.setFixedWidth(34)
             show.setAccessibleName(f"Show place {i + 1}")
             self.add(row(show, _told(p, load), stretch=1))
-        self._add_watched(detail, load, watched)
+        self._add_watched(detail.watched, load)
         self.add(rule(), heading("Thin portions, each by itself", "now, and at best"))
         for q in detail.portions:
             at = f"at ({q.middle[0]:.0f}, {q.middle[1]:.0f}, {q.middle[2]:.0f})"
@@ -89,20 +88,17 @@ class PlacesPage(Page):
         if not detail.portions:
             self.add(label("No thin tab, neck or arm stands out from the rest.", dim=True, wrap=True))
 
-    def _add_watched(self, detail: OrientationDetail, load: dict[str, float], watched: tuple[Vec, ...]) -> None:
+    def _add_watched(self, watched: tuple[HotSpot, ...], load: dict[str, float]) -> None:
         """The places the person points at, lettered so that they are told from those that were found."""
         if not watched:
             self.add(label("Click a place on the part to have it looked at closely too.", dim=True, wrap=True))
             return
         self.add(rule(), heading("Watched by you", "load at which it goes"))
-        for i, at in enumerate(watched):
+        for i, (letter, p) in enumerate(zip(WATCH, watched, strict=False)):
             gone = button("×", partial(self._unwatch, i), plain=True, tip="Watch it no more")
-            gone.setAccessibleName(f"Watch place {WATCH[i]} no more")
+            gone.setAccessibleName(f"Watch place {letter} no more")
             gone.setFixedWidth(26)
-            known = detail.watched[i] if i < len(detail.watched) else None
-            where = f"at ({at[0]:.0f}, {at[1]:.0f}, {at[2]:.0f})"
-            words = label(f"{WATCH[i]}, {where}: looked at next.", dim=True) if known is None else _told(known, load)
-            self.add(row(label(WATCH[i], 14, 600), words, gone, stretch=1))
+            self.add(row(label(letter, 14, 600), _told(p, load), gone, stretch=1))
 
 
 def _told(p: HotSpot, load: dict[str, float]) -> QWidget:

@@ -69,10 +69,10 @@ class Detail(Question[OrientationDetail]):
         orientation = answer.one_way(part, s, self.bed, self.direction)
         n = np.asarray(self.direction)
         ask.tick(0.75, "finding what goes first")
-        places = self._doubted(ask, s, hot_spots(s.field, s.limits, n))
-        reach = self.strength.solve.critical_mm
+        first, reach = hot_spots(s.field, s.limits, n), self.strength.solve.critical_mm
         watched = tuple(spot_at(s.field, s.limits, n, at, reach) for at in self.strength.watched)
-        watched = self._doubted(ask, s, watched)
+        every = self._doubted(ask, s, (*first, *watched))
+        places, watched = every[: len(first)], every[len(first) :]
         thin = portions(part.mesh, s.field, s.limits, n, sphere(NET_DIRECTIONS)[::4])
         assert s.movement is not None
         bend = answer.bend_of(part, s.field, s.movement.case)

@@ -127,8 +127,7 @@ class Buckles(Question[Stability]):
     kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> Stability:
-        cells = self.strength.solve.cells
-        small = replace(self.strength, solve=replace(self.strength.solve, cells=min(_SCREEN, cells), exactly=True))
+        small = self.strength.small(_SCREEN)
         try:
             first = self._of(ask, small, small.alone(ask, 0.0, 0.1), 0.1, 0.2)
             if first.reserve.low >= _FAR_OFF:
@@ -160,8 +159,7 @@ class OwnShells(Question[tuple[float, ...]]):
     kept: ClassVar[int] = 4
 
     def answer(self, ask: Answerer) -> tuple[float, ...]:
-        small = self.strength.plain()
-        small = replace(small, solve=replace(small.solve, cells=min(_SMALL, small.solve.cells), exactly=True))
+        small = self.strength.small(_SMALL)
         if skin_of(small.recipe) is None:
             return (1.0,) * len(self.directions)
         share = 1 / (len(self.directions) + 1)
@@ -289,16 +287,15 @@ class Layers(Question[tuple[Layered, ...]]):
     def answer(self, ask: Answerer) -> tuple[Layered, ...]:
         ranked = ask(self.settle, 0.0, 0.1).ranked
         base = self.settle.rank.strength
-        part, plain, out = ask(base.solve.part), ask(base.plain(), 0.1, 0.15), []
+        part, plain, out = ask(base.solve.part), ask(base.plain(), 0.1, 0.15), list[Layered]()
+        held = ask(base.hold).of(base.design_case)
         orientations = ranked.ranking.orientations[: self.count]
         for i, w in enumerate(orientations):
 
             def tell(x: float, t: str, i: int = i) -> None:
                 ask.tick(0.15 + 0.85 * (i + x) / len(orientations), f"way {orientations[i].letter} in layers")
 
-            out.append(
-                layered_way(part, ask(base.hold).of(base.design_case), plain, ranked.strength, w.direction, tell)
-            )
+            out.append(layered_way(part, held, plain, ranked.strength, w.direction, tell))
         return tuple(out)
 
 

@@ -117,6 +117,10 @@ class StrengthOf(Question[Strength]):
         """The same question on the grid that a first answer takes."""
         return replace(self, solve=replace(self.solve, cell_mm=None, sizing=None))
 
+    def small(self, cells: int) -> StrengthOf:
+        """The same question on a plain grid of so many cells at most, taken as they are."""
+        return replace(self, solve=replace(self.plain().solve, cells=min(cells, self.solve.cells), exactly=True))
+
     def upon(self, grid: GridDoubt) -> StrengthOf:
         """The same question on the grid that was found good enough."""
         if grid.close is not None:
