@@ -21,7 +21,8 @@ import manifold3d as m3
 import numpy as np
 import pytest
 
-from knollside.core.mesh.load import load_file, weld
+from knollside.core.mesh.load import load_file
+from knollside.core.mesh.weld import weld
 from knollside.core.model import FixedFixture, ForceLoad, Mesh
 
 

@@ -18,7 +18,7 @@ from compare.reference import Reference, solved, stress_at
 from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
-from knollside.core.mesh.load import weld
+from knollside.core.mesh.weld import weld
 from knollside.core.model import BearingLoad, DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh, Refused
 from knollside.core.strength.discretisation import CLOSE, changes_of
 from knollside.core.strength.field import Medium, StressField, solve

@@ -35,6 +35,13 @@ def _parser() -> argparse.ArgumentParser:
         p.add_argument("--json", action="store_true", help="answer as JSON on standard output")
         if what == "file":
             p.add_argument("--unit", choices=("mm", "cm", "inch", "metre"), default="mm")
+        if name == "check":
+            p.add_argument(
+                "--mend", type=Path, default=None, metavar="OUT", help="write what can be mended to this STL"
+            )
+            p.add_argument("--unite", action="store_true", help="with --mend: make overlapping bodies one")
+        if name in ("fit", "export"):
+            p.add_argument("--mend", action="store_true", help="mend a mesh that is not sound, and go on with that")
         if name in ("rank", "strength", "board", "export"):
             p.add_argument("--cells", type=int, default=None, help="about how many cells to solve with")
         if name in ("rank", "strength"):

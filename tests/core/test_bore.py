@@ -12,9 +12,10 @@ from knollside.core.job import answer, correcting
 from knollside.core.mesh.bore import bore_of, carve, grown, roof_profile, shrunk
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
-from knollside.core.mesh.load import load_file, weld
+from knollside.core.mesh.load import load_file
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.trueshapes import cover
+from knollside.core.mesh.weld import weld
 from knollside.core.model import Feature, Mate, Mesh, Recipe, Refused
 
 PLATE = Manifold.cube((40, 40, 10))

@@ -73,7 +73,7 @@ def test_a_finer_tessellation_holds_the_same() -> None:
     """The surface is the same; only its triangles are smaller."""
     rod = mesh_of(m3.Manifold.cylinder(80, 6, circular_segments=96))
     v, f = trimesh.remesh.subdivide_to_size(rod.vertices, rod.faces, 4.0)
-    from knollside.core.mesh.load import weld
+    from knollside.core.mesh.weld import weld
 
     fine = weld(np.asarray(v), np.asarray(f))
     assert len(fine.faces) > 3 * len(rod.faces)

@@ -36,12 +36,22 @@ from knollside.core.job.stated import Stated
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
+from knollside.core.mesh.repair import repair
+from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import Range, Recipe, Refused
 from knollside.foreign.reading import read_toolpath
+from knollside.report.export import write_whole
 
 
 def _check(args: argparse.Namespace) -> Said:
     loaded, mesh = mesh_of(args)
+    account: tuple[str, ...] = ()
+    if args.mend is not None:
+        if args.mend.suffix.lower() != ".stl":
+            raise Refused("--mend writes an STL file; give it a name that ends in .stl.")
+        mended = repair(mesh, args.unite)
+        mesh, account = mended.mesh, mended.account
+        write_whole(args.mend, stl_bytes(mesh, loaded.name))
     s = check(mesh)
     return {
         "closed": s.closed,
@@ -52,6 +62,7 @@ def _check(args: argparse.Namespace) -> Said:
         "problems": [{"kind": p.kind, "count": p.count, "message": p.message} for p in s.problems],
         "unit_suspicion": s.unit_suspicion,
         "notes": [*loaded.notes, *s.notes],
+        "mended": list(account),
     }
 
 
@@ -68,6 +79,15 @@ def _features(args: argparse.Namespace) -> Said:
                 "length_mm": f.length,
                 "through": f.through,
                 "facets": f.facets,
+                "form": f.form,
+                "role": f.role,
+                "inside": f.inside,
+                "sweep_deg": f.sweep,
+                "half_angle_deg": f.angle,
+                "span_mm": f.span,
+                "flat_mm": f.flat,
+                "corner_mm": f.corner,
+                "off_mm": f.residual,
                 "area_mm2": f.area,
                 "body": f.body,
             }
@@ -162,6 +182,7 @@ def _board(args: argparse.Namespace) -> Said:
 
 def _fit(args: argparse.Namespace) -> Said:
     o = open_job(args)
+    o.facts.changeable()
     found = o.ask(ask_fits(o.part, o.stated))
     if o.stated.mates and not found.corrections:
         raise Refused(" ".join(found.refused))
@@ -219,6 +240,7 @@ def _export(args: argparse.Namespace) -> Said:
     from knollside.report.export import SheetInputs, make_sheet, write_all
 
     o = open_job(args)
+    o.facts.changeable()
     found = _sheet_strength(o, args)
     stated = found.stated
     corrected = ask_corrected(o.part, stated)

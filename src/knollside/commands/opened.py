@@ -31,6 +31,7 @@ from knollside.core.lay.orientations import (
 )
 from knollside.core.mesh.check import in_millimetres
 from knollside.core.mesh.load import Loaded
+from knollside.core.mesh.repair import repair
 from knollside.core.model import Mesh, Orientation, Refused
 from knollside.core.strength.discretisation import GridDoubt
 from knollside.core.strength.stability import Stability
@@ -61,7 +62,10 @@ def open_job(args: argparse.Namespace) -> OpenJob:
     path = Path(job.mesh)
     mesh = read_mesh(path if path.is_absolute() else args.path.parent / path, exactly=job.fingerprint).mesh
     ask = Answerer()
-    part = part_of(job, ask.meshes.put(in_millimetres(mesh, job.unit)))
+    mesh = in_millimetres(mesh, job.unit)
+    if getattr(args, "mend", False):
+        mesh = repair(mesh).mesh
+    part = part_of(job, ask.meshes.put(mesh))
     return OpenJob(job, stated_of(job), part, ask(part), ask)
 
 

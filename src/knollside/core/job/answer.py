@@ -35,6 +35,7 @@ from knollside.core.model import (
     PrinterFacts,
     Range,
     Recipe,
+    Refused,
     rotation_to_up,
 )
 from knollside.core.recipe.board import Pricer
@@ -66,6 +67,14 @@ class PartFacts:
     def feature(self, name: str) -> Feature | None:
         """The feature of that name, or None."""
         return next((f for f in self.features if f.id == name), None)
+
+    def changeable(self) -> Mesh:
+        """The mesh, to be changed. Raises :class:`Refused` where it is not sound: what is cut into a faulty mesh comes
+        out anyhow."""
+        faults = self.soundness.problems
+        if faults:
+            raise Refused(f"The mesh is not sound, so nothing on it is changed. {faults[0].message} Mend it first.")
+        return self.mesh
 
 
 def read_part(mesh: Mesh, unit: str = "mm", tick: Tick | None = None) -> PartFacts:

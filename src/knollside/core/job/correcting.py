@@ -64,6 +64,7 @@ def apply_corrections(
     A wall whose neighbours are square to it is moved; any other hole is cut anew. Raises :class:`Refused`, naming the
     feature, with nothing half-done.
     """
+    part.changeable()
     chosen = {name: m for m in mates if m.apply for name in (m.feature, m.partner) if name}
     wanted = {c.feature: c.to_mm for c in found if c.feature in chosen and abs(c.to_mm - c.from_mm) > _SAME}
     shaped = {m.feature: m for m in _as_laid(part, mates, direction) if m.shape != "round" or m.cover != "none"}

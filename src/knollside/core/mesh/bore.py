@@ -131,6 +131,8 @@ def shrunk(mesh: Mesh, f: Feature, to: float) -> Cut:
     """Line the hole with a sleeve whose inside is the same polygon scaled to ``to`` mm."""
     if f.role == "crossing":
         raise Refused(f"{f.title} crosses another hole; a sleeve in it would shut that one. Change it in the model.")
+    if not f.all_round:
+        raise Refused(f"{f.title} is open along its side; a sleeve in it would shut that. Change it in the model.")
     b = bore_of(mesh, f)
     inner = b.ring * (to / float(f.diameter or 1.0))
     # The sleeve reaches into the wall, so that the two are one solid; far enough for no needle triangles.

@@ -9,13 +9,16 @@ from typing import Literal
 import numpy as np
 
 from knollside.core.mesh.crossing import crossing_pairs
+from knollside.core.mesh.shells import Place, Shells, shells_of
 from knollside.core.mesh.topology import Edges, bodies_of, edges_of
 from knollside.core.model import Ints, Mesh
 
 CROSSING_LIMIT = 400_000  # triangles; above it the self-crossing test is left out, and said so
 
 
-ProblemKind = Literal["open", "non-manifold", "winding", "zero-area", "duplicate", "inside-out", "self-crossing"]
+ProblemKind = Literal[
+    "open", "non-manifold", "winding", "zero-area", "duplicate", "inside-out", "nested", "self-crossing"
+]
 
 
 @dataclass(frozen=True)
@@ -45,6 +48,11 @@ class Soundness:
         return not self.problems
 
 
+def overlapping(s: Soundness) -> bool:
+    """Whether all that is wrong is that bodies lie in one another, so that uniting them mends it."""
+    return s.bodies > 1 and bool(s.problems) and {p.kind for p in s.problems} <= {"self-crossing", "nested"}
+
+
 def in_millimetres(mesh: Mesh, unit: str) -> Mesh:
     """A mesh drawn in ``unit``, as millimetres."""
     return mesh if unit == "mm" else Mesh(mesh.vertices * UNIT_TO_MM[unit], mesh.faces)
@@ -67,11 +75,9 @@ def check(mesh: Mesh, crossing: bool = True) -> Soundness:
     kinds = {p.kind for p in problems}
     closed = not kinds & {"open", "non-manifold"}
     outward = closed and "winding" not in kinds
-    if outward:
-        inside_out = _inside_out(mesh, label, count)
-        if inside_out:
-            words = f"{inside_out} of {count} shells are inside out: their surface faces inward."
-            problems.append(Problem("inside-out", inside_out, words))
+    shells = shells_of(mesh, label, count) if outward else None
+    if shells is not None:
+        problems += _shell_problems(shells)
     notes: list[str] = []
     if crossing and len(mesh.faces) <= CROSSING_LIMIT:
         pairs = crossing_pairs(mesh)
@@ -82,10 +88,10 @@ def check(mesh: Mesh, crossing: bool = True) -> Soundness:
     elif crossing:
         notes.append(f"Self-crossing not tested above {CROSSING_LIMIT:,} triangles.")
     x, y, z = (float(s) for s in mesh.size)
-    # A cavity is a shell of its own but belongs to the body around it.
+    # A cavity is a shell of its own but belongs to the body around it; a crumb is no body.
     return Soundness(
         closed,
-        count - _cavities(mesh, label, count) if outward else count,
+        shells.bodies if shells is not None else count,
         len(mesh.faces),
         mesh.volume,
         (x, y, z),
@@ -113,6 +119,18 @@ def _edge_problems(mesh: Mesh, edges: Edges) -> Iterator[Problem]:
         yield Problem("winding", turned, f"{turned} neighbouring triangles face opposite ways.")
 
 
+def _shell_problems(shells: Shells) -> Iterator[Problem]:
+    """Shells that face inward, and bodies that lie in bodies."""
+    wrong, count = int(shells.turned.sum()), len(shells.volume)
+    if wrong:
+        words = f"{wrong} of {count} shells are inside out: their surface faces inward."
+        yield Problem("inside-out", wrong, words)
+    nested = sum(p is Place.WITHIN for p in shells.place)
+    if nested:
+        bodies = "1 body lies" if nested == 1 else f"{nested} bodies lie"
+        yield Problem("nested", nested, f"{bodies} wholly within another, solid in solid; unite them.")
+
+
 def _triangle_problems(mesh: Mesh) -> Iterator[Problem]:
     """Triangles without an area, and those that are there twice."""
     longest = np.linalg.norm(np.diff(mesh.triangles[:, [0, 1, 2, 0]], axis=1), axis=2).max(axis=1)
@@ -135,44 +153,6 @@ def unit_suspicion(size: tuple[float, float, float]) -> str | None:
 
 
 UNIT_TO_MM = {"mm": 1.0, "cm": 10.0, "inch": 25.4, "metre": 1000.0}
-
-
-def shell_volumes(mesh: Mesh, label: Ints, count: int) -> np.ndarray:
-    """Volume within each of ``count`` shells by the divergence theorem, mm3 (count,); negative where turned inside
-    out."""
-    t = mesh.triangles - mesh.bounds.mean(axis=0)
-    each = np.einsum("ij,ij->i", t[:, 0], np.cross(t[:, 1], t[:, 2])) / 6
-    return np.bincount(label, each, minlength=count)
-
-
-def nesting(mesh: Mesh, label: Ints, count: int) -> np.ndarray:
-    """How many other shells each shell lies within."""
-    from knollside.core.mesh.inside import points_inside
-
-    depth = np.zeros(count, int)
-    if count == 1 or count > 200:
-        return depth
-    boxes = []
-    for s in range(count):
-        t = mesh.triangles[label == s].reshape(-1, 3)
-        boxes.append((t.min(axis=0), t.max(axis=0)))
-    for s in range(count):
-        for o in range(count):
-            if o != s and (boxes[o][0] <= boxes[s][0]).all() and (boxes[o][1] >= boxes[s][1]).all():
-                point = mesh.triangles[np.argmax(label == s)].mean(axis=0)[None]
-                shell = Mesh(mesh.vertices, mesh.faces[label == o])
-                depth[s] += int(points_inside(shell, point)[0])
-    return depth
-
-
-def _inside_out(mesh: Mesh, label: Ints, count: int) -> int:
-    """Shells whose sign disagrees with how deep they are nested (a cavity is rightly negative)."""
-    volumes = shell_volumes(mesh, label, count)
-    return int(((volumes < 0) != (nesting(mesh, label, count) % 2 == 1)).sum())
-
-
-def _cavities(mesh: Mesh, label: Ints, count: int) -> int:
-    return int((nesting(mesh, label, count) % 2 == 1).sum())
 
 
 def _point(p: np.ndarray) -> str:

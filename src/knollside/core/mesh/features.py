@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import get_args
 
 import numpy as np
 
-from knollside.core.mesh.cones import find_cones
 from knollside.core.mesh.feature_relations import related
 from knollside.core.mesh.lettering import DEPTH, find_lettering
 from knollside.core.mesh.patches import Patches, patches_of
-from knollside.core.mesh.rounds import Round, find_rounds
+from knollside.core.mesh.recognition.joining import Round
+from knollside.core.mesh.recognition.skin import skin_of
+from knollside.core.mesh.recognition.sorting import find_shapes
+from knollside.core.mesh.rounding import rounding_of
 from knollside.core.mesh.threads import Thread, find_threads
-from knollside.core.mesh.topology import bodies_of, edges_of
-from knollside.core.model import Array, Feature, FeatureKind, Ints, Mesh, Refused
+from knollside.core.mesh.topology import bodies_of
+from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Mesh, Refused
 
 SMALLEST_FLAT = 0.002  # share of the whole surface
+_RANK = get_args(FeatureKind)
+_LOOKED_AT = 400  # triangles that tell whether a round is one of strips
 
 
 def find_features(mesh: Mesh) -> tuple[Feature, ...]:
@@ -31,67 +36,44 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     [('hole-1', 5.0, True)]
     """
     middle = mesh.bounds.mean(axis=0)  # recentre: keeps circle fits exact far from the origin
-    local = Mesh(mesh.vertices - middle, mesh.faces)
-    edges = edges_of(local)
-    patches = patches_of(local, edges)
-    rounds = find_rounds(local, patches)
-    label = bodies_of(mesh, edges)[1]
-    used = np.zeros(patches.count, bool)
-    for r in rounds:
-        used[r.patches] = True
-    flats = _flats(local, patches, used)
+    skin = skin_of(Mesh(mesh.vertices - middle, mesh.faces), rounding_of(mesh))
+    local, patches = skin.mesh, skin.patches
+    label = bodies_of(mesh, skin.edges)[1]
+    shapes = find_shapes(skin, label)
+    # The walls of a square pocket are pressed on and moved one by one, so they are flats besides.
+    taken = shapes.taken.copy()
+    for f in shapes.features:
+        if f.is_pocket_of_flats:
+            taken[f.faces] = False
+    flats = _flats(local, patches, taken)
     grounds = [int(patches.of_face[f.faces[0]]) for f in flats]
-    plain = np.full(len(mesh.faces), -1, np.int64)
-    for i, r in enumerate(rounds):
-        if r.whole and _level_ends(local, patches, r):
-            plain[r.faces] = i
-    letters = find_lettering(local, patches, edges, grounds)
-    free = ~np.isin(patches.of_face, grounds) & (plain < 0)
+    plain = np.zeros(len(mesh.faces), bool)
+    for f in shapes.features:
+        if f.kind != "fillet" and _level_ends(local, patches, f):
+            plain[f.faces] = True
+    letters = find_lettering(skin, grounds)
+    free = ~np.isin(patches.of_face, grounds) & ~plain
     for _, faces in letters:
         free[faces] = False
-    threads = find_threads(local, edges, free, _directions(flats, rounds))
+    threads = find_threads(skin, free, _directions(flats, shapes.rounds))
     grouped = np.zeros(len(mesh.faces), bool)
     for faces in (*(f for _, f in letters), *(t.faces for t in threads)):
         grouped[faces] = True
 
-    raw = _of_rounds(rounds, flats, grouped)
-    raw += [c for c in find_cones(local, patches, used) if not grouped[c.faces].all()]
-    raw += [f for f in flats if not grouped[f.faces].all()]
+    counters = _counters(shapes.features, flats)
+    raw = [replace(f, kind="lettering") if k in counters else f for k, f in enumerate(shapes.features)]
+    raw = [f for f in (*raw, *flats) if not grouped[f.faces].all()]
     raw += [_letters(local, patches, p, faces) for p, faces in letters]
     raw += [_thread(t) for t in threads]
 
-    return tuple(related(_numbered(raw, mesh, middle, label)))
+    return tuple(related(_numbered(raw, skin.areas, middle, label)))
 
 
-def _of_rounds(rounds: list[Round], flats: list[Feature], grouped: np.ndarray) -> list[Feature]:
-    """Holes, pins, hexagons, slots and fillets, of the rounds whose faces are not all of a group (letters, threads)."""
-    raw: list[Feature] = []
-    partial: list[Round] = []
-    counters = _counters(rounds, flats)
-    for i, r in enumerate(rounds):
-        if grouped[r.faces].all():
-            continue
-        if r.sides == 6 and r.whole:
-            raw.append(_feature("hexagon", r, r.flat_diameter))
-        elif r.sides < 8:
-            continue
-        elif i in counters:
-            raw.append(_feature("lettering", r, r.diameter))
-        elif r.whole:
-            raw.append(_feature("hole" if r.hollow else "pin", r, r.diameter))
-        else:
-            partial.append(r)
-    slots, fillets = _pair_slots(partial)
-    return [*raw, *slots, *(_feature("fillet", r, r.diameter) for r in fillets)]
-
-
-def _numbered(raw: list[Feature], mesh: Mesh, middle: np.ndarray, label: np.ndarray) -> list[Feature]:
+def _numbered(raw: list[Feature], areas: Array, middle: np.ndarray, label: np.ndarray) -> list[Feature]:
     """Features in their order with their ids, at their place in the part (found about ``middle``) and in their body."""
-    areas = mesh.areas
     number: dict[str, int] = {}
     named = []
-    rank = ["hole", "pin", "hexagon", "slot", "thread", "cone", "lettering", "fillet", "flat"]
-    for f in sorted(raw, key=lambda f: (rank.index(f.kind), -round(f.area, 3), tuple(np.round(f.centre, 3)))):
+    for f in sorted(raw, key=lambda f: (_RANK.index(f.kind), -round(f.area, 3), tuple(np.round(f.centre, 3)))):
         number[f.kind] = number.get(f.kind, 0) + 1
         x, y, z = (float(c) for c in np.asarray(f.centre) + middle)
         named.append(
@@ -134,26 +116,6 @@ def feature_of_face(mesh: Mesh, features: tuple[Feature, ...], face: int) -> Fea
     return _flat_feature(mesh, patches, int(patch), faces, f"patch-{face}", "patch")
 
 
-def _feature(kind: FeatureKind, r: Round, diameter: float) -> Feature:
-    ends = r.closed_ends
-    through = None if kind in ("pin", "fillet") else not (ends[0] or ends[1])
-    readings = (r.corner_diameter, r.flat_diameter)
-    return Feature(
-        "",
-        kind,
-        _triple(r.centre),
-        _triple(r.axis),
-        r.faces,
-        0.0,
-        float(diameter),
-        r.length,
-        through,
-        r.sides,
-        readings=readings,
-        inside=r.hollow,
-    )
-
-
 def _triple(v: Array) -> tuple[float, float, float]:
     x, y, z = (float(c) for c in v)
     return x, y, z
@@ -163,10 +125,14 @@ def _flat_feature(mesh: Mesh, patches: Patches, p: int, faces: Ints, name: str, 
     return Feature(name, kind, _triple(patches.centre[p]), _triple(patches.normal[p]), faces, float(patches.area[p]))
 
 
-def _flats(mesh: Mesh, patches: Patches, used: np.ndarray) -> list[Feature]:
+def _flats(mesh: Mesh, patches: Patches, taken: np.ndarray) -> list[Feature]:
     least = max(SMALLEST_FLAT * float(patches.area.sum()), 1.0)
+    used = np.zeros(patches.count, bool)
+    used[patches.of_face[taken]] = True
+    order = np.argsort(patches.of_face, kind="stable")
+    start = np.r_[0, np.cumsum(np.bincount(patches.of_face, minlength=patches.count))]
     return [
-        _flat_feature(mesh, patches, int(p), np.flatnonzero(patches.of_face == p), "", "flat")
+        _flat_feature(mesh, patches, int(p), order[start[p] : start[p + 1]], "", "flat")
         for p in np.flatnonzero(~used & (patches.area >= least))
     ]
 
@@ -205,69 +171,37 @@ def _directions(flats: list[Feature], rounds: list[Round]) -> Array:
     return np.array(out).reshape(-1, 3)
 
 
-def _level_ends(mesh: Mesh, patches: Patches, r: Round) -> bool:
+def _level_ends(mesh: Mesh, patches: Patches, f: Feature) -> bool:
     """Whether all strips of a round begin and end at one height, as those of a thread's crest do not."""
-    along = mesh.vertices[mesh.faces[r.faces]] @ r.axis
-    order = np.argsort(patches.of_face[r.faces], kind="stable")
-    starts = np.flatnonzero(np.r_[True, np.diff(patches.of_face[r.faces][order]) != 0])
+    if f.kind not in ("hole", "pin"):
+        return f.kind in ("ball", "taper", *POLYGONS)
+    faces = f.faces[:_LOOKED_AT]
+    along = mesh.vertices[mesh.faces[faces]] @ np.asarray(f.axis)
+    order = np.argsort(patches.of_face[faces], kind="stable")
+    starts = np.flatnonzero(np.r_[True, np.diff(patches.of_face[faces][order]) != 0])
     low = np.minimum.reduceat(along.min(axis=1)[order], starts)
     high = np.maximum.reduceat(along.max(axis=1)[order], starts)
-    return bool(np.median(np.abs(low - np.median(low)) + np.abs(high - np.median(high))) < 0.02 * r.length + 1e-6)
+    length = f.length or 0.0
+    if len(starts) > 0.8 * len(faces):
+        # Triangles by themselves, of another mesher than those that make threads of strips.
+        return bool(length > 0.5 * (f.diameter or 0.0)) or bool(np.ptp(low) > 0.3 * length)
+    return bool(np.median(np.abs(low - np.median(low)) + np.abs(high - np.median(high))) < 0.02 * length + 1e-6)
 
 
-def _counters(rounds: list[Round], flats: list[Feature]) -> set[int]:
+def _counters(shapes: list[Feature], flats: list[Feature]) -> set[int]:
     """Shallow shut rounds whose floor is level with a larger face: counters of raised characters."""
     marked: set[int] = set()
-    for i, r in enumerate(rounds):
-        if r.length > DEPTH or not r.whole or not r.hollow:
+    for k, r in enumerate(shapes):
+        if r.kind != "hole" or r.length is None or r.length > DEPTH or r.through is not False or r.diameter is None:
             continue
-        shut_low, shut_high = r.closed_ends
-        if shut_low == shut_high:
-            continue
-        floor = float(r.centre @ r.axis) + (-0.5 if shut_low else 0.5) * r.length
+        axis, centre = np.asarray(r.axis), np.asarray(r.centre)
+        # "Larger elsewhere": an own floor disc would have the round's own area.
+        own = np.pi * r.diameter**2 / 4
         for f in flats:
-            normal = np.asarray(f.axis)
-            level = abs(float(normal @ r.axis)) > 0.999
-            # "Larger elsewhere": an own floor disc would have the round's own area.
-            own = np.pi * r.diameter**2 / 4
-            if level and f.area > 3 * own and abs(float(np.asarray(f.centre) @ r.axis) - floor) < 0.02:
-                marked.add(i)
-                break
+            off = abs(float((np.asarray(f.centre) - centre) @ axis)) - r.length / 2
+            if abs(float(np.asarray(f.axis) @ axis)) > 0.999 and f.area > 3 * own and abs(off) < 0.02:
+                # A floor looks into the hole; the face round its mouth looks away from it.
+                if float(np.dot(f.axis, axis)) * float((np.asarray(f.centre) - centre) @ axis) < 0:
+                    marked.add(k)
+                    break
     return marked
-
-
-def _pair_slots(partial: list[Round]) -> tuple[list[Feature], list[Round]]:
-    """Two facing half-rounds of one radius make a slot; the rest are fillets."""
-    half = [i for i, r in enumerate(partial) if r.hollow and abs(r.turn - np.pi) < np.radians(40)]
-    slots: list[Feature] = []
-    paired: set[int] = set()
-    for n, i in enumerate(half):
-        for j in half[n + 1 :]:
-            a, b = partial[i], partial[j]
-            if i in paired or j in paired:
-                continue
-            apart = b.centre - a.centre
-            apart = apart - a.axis * float(apart @ a.axis)
-            if (
-                abs(float(a.axis @ b.axis)) > 0.999
-                and abs(a.diameter - b.diameter) < 0.02
-                and abs(a.length - b.length) < 0.05
-                and 0.05 < np.linalg.norm(apart) < 12 * a.diameter
-            ):
-                paired |= {i, j}
-                shut = a.closed_ends[0] or a.closed_ends[1]
-                slots.append(
-                    Feature(
-                        "",
-                        "slot",
-                        _triple((a.centre + b.centre) / 2),
-                        _triple(a.axis),
-                        np.concatenate([a.faces, b.faces]),
-                        0.0,
-                        a.diameter,
-                        a.length,
-                        not shut,
-                        a.sides,
-                    )
-                )
-    return slots, [r for i, r in enumerate(partial) if i not in paired]

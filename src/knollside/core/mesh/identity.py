@@ -14,12 +14,12 @@ from pydantic import Field
 
 from knollside.core.mesh.facemap import Motion, Traced, trace
 from knollside.core.mesh.nearest import nearest_face
-from knollside.core.model import Array, Feature, FeatureKind, Ints, Mesh, Record
+from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Mesh, Record
 
 _MOST = 20_000
 _SAME = 2e-3  # mm and share: signatures of one mesh, read twice
 _AXIS = 0.995
-_ROUND = ("hole", "pin", "hexagon", "slot", "thread", "fillet", "cone")
+_ROUND = ("hole", "pin", "slot", *POLYGONS, "thread", "fillet", "round", "cone", "taper", "ball")
 # What a mesh of unknown origin may differ by and still be the same part drawn again, as a share of the part's size.
 _REDRAWN = 0.03
 
@@ -226,6 +226,22 @@ def _by_surface(
     old: Mesh, alive: list[Feature], found: tuple[Feature, ...], traced: Traced, faces: int, motion: Motion
 ) -> dict[int, int]:
     """Pairs whose surface went over: more than half of the old one's, and the right kind, axis and size."""
+    # The walls of a square pocket are flats besides, so the two are followed one after the other.
+    out: dict[int, int] = {}
+    for pocket in (False, True):
+        one = [k for k, f in enumerate(alive) if f.is_pocket_of_flats is pocket]
+        two = [j for j, f in enumerate(found) if f.is_pocket_of_flats is pocket]
+        pairs = _followed(old, [alive[k] for k in one], tuple(found[j] for j in two), traced, faces, motion)
+        out |= {one[k]: two[j] for k, j in pairs.items()}
+    return out
+
+
+def _followed(
+    old: Mesh, alive: list[Feature], found: tuple[Feature, ...], traced: Traced, faces: int, motion: Motion
+) -> dict[int, int]:
+    """The same of features that share no triangle."""
+    if not alive or not found:
+        return {}
     owner = np.full(len(old.faces), -1, np.int64)
     for k, f in enumerate(alive):
         owner[f.faces] = k

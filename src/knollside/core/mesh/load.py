@@ -14,12 +14,16 @@ from typing import Any
 
 import numpy as np
 
+from knollside.core.mesh.rounding import grid_of
 from knollside.core.mesh.threemf_read import read_3mf
+from knollside.core.mesh.tidy import tidied
+from knollside.core.mesh.weld import weld
 from knollside.core.model import Array, Ints, Mesh, Refused
 
 MAX_BYTES = 200 * 1024 * 1024
 MAX_TRIANGLES = 5_000_000
 MAX_COORDINATE = 1e5  # mm; a hundred metres is no part of a desktop printer
+FAR = 500.0  # mm from the origin
 MAX_AT_CORNER = 10_000  # triangles that meet in one corner: finding what crosses what takes their square
 KINDS = (".stl", ".obj", ".ply", ".3mf", ".step", ".stp")
 
@@ -115,7 +119,7 @@ def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly:
             f"{MAX_COORDINATE:.0e} mm cannot be a printed part. Is the unit right?"
         )
     if not exactly or made.fingerprint() != exactly:
-        made = weld(vertices, faces)
+        made = _put_right(weld(vertices, faces), notes)
     crowd = int(np.bincount(made.faces.ravel()).max())
     if crowd > MAX_AT_CORNER:
         raise Refused(
@@ -125,26 +129,21 @@ def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly:
     return made
 
 
-def weld(vertices: Array, faces: Ints) -> Mesh:
-    """Join corners that are the same point to single-precision rounding.
-
-    >>> corners = np.array([[0, 0, 0], [9, 0, 0], [0, 9, 0], [9, 0, 0], [9, 9, 0], [0, 9, 1e-9]], float)
-    >>> weld(corners, np.array([[0, 1, 2], [3, 4, 5]])).vertices.shape
-    (4, 3)
-    """
-    span = float(np.ptp(vertices, axis=0).max()) or 1.0
-    step = max(span, float(np.abs(vertices).max()) * 0.1) * 2e-7
-    keys = np.round(vertices / step).astype(np.int64)
-    order = np.lexsort(keys.T)
-    fresh = np.ones(len(keys), bool)
-    fresh[1:] = (keys[order][1:] != keys[order][:-1]).any(axis=1)
-    label = np.empty(len(keys), np.int64)
-    label[order] = np.cumsum(fresh) - 1
-    first = order[fresh]
-    joined = Mesh(vertices[first], label[faces])
-    used, new = joined.used, np.full(len(first), -1, np.int64)
-    new[used] = np.arange(len(used))
-    return Mesh(joined.vertices[used], new[joined.faces])
+def _put_right(mesh: Mesh, notes: list[str]) -> Mesh:
+    """Waste dropped, one winding, right side out, near the origin; ``notes`` get what was done."""
+    done = tidied(mesh)
+    notes += done.account
+    made = done.mesh
+    away = np.round(made.bounds.mean(axis=0))
+    if float(np.abs(away).max()) > max(FAR, 5 * float(made.size.max())):
+        # Far out, single-precision files and sums of squares lose what a thousandth of a millimetre needs.
+        made = Mesh(made.vertices - away, made.faces)
+        x, y, z = (f"{v:g}" for v in away)
+        notes.append(f"It stood about ({x}, {y}, {z}) mm and was moved to the origin.")
+    step = grid_of(made.vertices)
+    if step >= 0.005:
+        notes.append(f"Its corners are rounded to {step:g} mm, so nothing on it is known better than that.")
+    return made
 
 
 def _stl(data: bytes, name: str) -> tuple[Array, Ints]:

@@ -8,9 +8,12 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from knollside.core.mesh.topology import Edges, dihedral, edges_of
+from knollside.core.mesh.measured import Measured, measured
+from knollside.core.mesh.topology import Edges, edges_of
 from knollside.core.model import Array, Ints, Mesh
 
+_FINE = 1e-4  # mm; rounding below that leans no triangle that matters
+_MOST_LEAN = np.radians(2.0)
 COPLANAR = np.radians(0.12)  # well under one facet of a 500-sided round, over six-digit rounding
 
 
@@ -59,34 +62,39 @@ class Borders:
         return np.asarray(self.number[first + np.arange(int(counts.sum()))])
 
 
-def patches_of(mesh: Mesh, edges: Edges | None = None) -> Patches:
-    """Smooth patches of a mesh: triangles joined over edges that hardly bend, with the borders between them."""
+def patches_of(mesh: Mesh, edges: Edges | None = None, rounding: float = 0.0, known: Measured | None = None) -> Patches:
+    """Smooth patches of a mesh: triangles joined over edges that hardly bend, with the borders between them. Corners
+    may stand ``rounding`` mm off their place; the smaller a triangle, the more it may then lean."""
     edges = edges or edges_of(mesh)
-    angle = dihedral(mesh, edges)
-    areas = mesh.areas
+    known = known or measured(mesh, edges)
+    angle, areas, longest = known.angle, known.areas, known.longest
     n = len(mesh.faces)
     # A needle triangle's normal is noise: it always joins the neighbour across its longest edge. Only that one: of
     # three corners almost in line, a second edge nearly as long may border another side of the part.
-    longest = np.linalg.norm(mesh.triangles[:, [1, 2, 0]] - mesh.triangles, axis=2).max(axis=1)
     needle = areas < 2e-4 * longest**2
     a, b = edges.pair[:, 0], edges.pair[:, 1]
     seam = mesh.vertices[edges.corners[edges.pair_edge]]
     seam_length = np.linalg.norm(seam[:, 1] - seam[:, 0], axis=1)
     sure = 1 - 1e-12
     across_long = (needle[a] & (seam_length >= sure * longest[a])) | (needle[b] & (seam_length >= sure * longest[b]))
-    joined = (np.abs(angle) < COPLANAR) | across_long
+    slack: Array | float = COPLANAR
+    if rounding > _FINE:
+        height = 2 * areas / np.maximum(longest, 1e-300)
+        lean = rounding / np.maximum(height, rounding)
+        slack = COPLANAR + np.minimum(lean[a] + lean[b], _MOST_LEAN)
+    joined = (np.abs(angle) < slack) | across_long
     link = edges.pair[joined]
     graph = coo_matrix((np.ones(len(link), np.int8), (link[:, 0], link[:, 1])), shape=(n, n))
     count, label = connected_components(graph, directed=False)
     label = label.astype(np.int64)
 
-    cross = mesh.crosses
-    normal = np.stack([np.bincount(label, cross[:, k], minlength=count) for k in range(3)], axis=1)
+    normal = np.stack([np.bincount(label, known.normals[:, k] * areas, minlength=count) for k in range(3)], axis=1)
     size = np.linalg.norm(normal, axis=1, keepdims=True)
     normal = np.divide(normal, size, out=np.zeros_like(normal), where=size > 0)
     area = np.bincount(label, areas, minlength=count)
-    middle = mesh.triangles.mean(axis=1) * areas[:, None]
-    centre: Array = np.stack([np.bincount(label, middle[:, k], minlength=count) for k in range(3)], axis=1)
+    centre: Array = np.stack(
+        [np.bincount(label, known.middles[:, k] * areas, minlength=count) for k in range(3)], axis=1
+    )
     centre = centre / np.maximum(area, 1e-300)[:, None]
 
     p, q = label[a], label[b]

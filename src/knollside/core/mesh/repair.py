@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import manifold3d as m3
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import breadth_first_order, connected_components
 
-from knollside.core.mesh.check import check, nesting, shell_volumes
-from knollside.core.mesh.topology import bodies_of, edges_of
+from knollside.core.mesh.check import check
+from knollside.core.mesh.shells import CRUMB, Place, shell_volumes, shells_of
+from knollside.core.mesh.solid import mesh_of, solid_of
+from knollside.core.mesh.tidy import closed, tidied
+from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Mesh, Refused
 
 
@@ -38,82 +40,62 @@ class Repair:
 
 
 def tally(mesh: Mesh) -> Tally:
-    return Tally(len(mesh.faces), bodies_of(mesh)[0], abs(mesh.volume) if check_closed(mesh) else None)
+    return Tally(len(mesh.faces), bodies_of(mesh)[0], abs(mesh.volume) if closed(mesh) else None)
 
 
-def repair(mesh: Mesh) -> Repair:
-    """Drop waste triangles, wind neighbours alike, turn inside-out shells. Never closes holes.
+def repair(mesh: Mesh, unite: bool = False) -> Repair:
+    """Drop waste triangles and crumbs, wind neighbours alike, turn inside-out shells; with ``unite``, make bodies that
+    overlap one. Never closes holes.
 
-    Refuses (raises :class:`Refused`) when a step would lose a body or change the
-    volume of a sound shell; an open mesh stays open and is said to be.
+    Refuses (raises :class:`Refused`) when a body would be lost; an open mesh stays open and is said to be.
     """
-    account: list[str] = []
     before = tally(mesh)
-    bodies_before = before.shells
-
-    keep = mesh.areas > 1e-12
-    order = np.sort(mesh.faces, axis=1)
-    first = np.zeros(len(order), bool)
-    first[np.unique(order, axis=0, return_index=True)[1]] = True
-    if not keep.all():
-        account.append(f"Removed {int((~keep).sum())} triangles without area.")
-    if not first.all():
-        account.append(f"Removed {int((~first).sum())} triangles that were there twice.")
-    mesh = Mesh(mesh.vertices, mesh.faces[keep & first])
-    if len(mesh.faces) == 0:
-        raise Refused("Nothing would be left: every triangle is without area.")
-
-    faces = mesh.faces.copy()
-    edges = edges_of(mesh)
-    flipped = _wind_alike(len(faces), edges.pair, edges.turn[edges.pair_edge] != 0)
-    if flipped.any():
-        faces[flipped] = faces[flipped][:, ::-1]
-        account.append(f"Turned {int(flipped.sum())} triangles to face as their neighbours do.")
-    mesh = Mesh(mesh.vertices, faces)
-
-    count, label = bodies_of(mesh)
-    if check_closed(mesh):
-        volumes = shell_volumes(mesh, label, count)
-        wrong = (volumes < 0) != (nesting(mesh, label, count) % 2 == 1)
-        if wrong.any():
-            faces = mesh.faces.copy()
-            turn = wrong[label]
-            faces[turn] = faces[turn][:, ::-1]
-            mesh = Mesh(mesh.vertices, faces)
-            account.append(f"Turned {int(wrong.sum())} inside-out shells right side out.")
-    if bodies_of(mesh)[0] != bodies_before:
-        raise Refused(
-            f"Mending would change the number of shells from {bodies_before} to {bodies_of(mesh)[0]}; "
-            "mend it in the program it came from."
-        )
-    left, after = check(mesh), tally(mesh)
+    done = tidied(mesh)
+    account = list(done.account)
+    made = _without_crumbs(done.mesh, account)
+    if unite:
+        made = _united(made, account)
+    left, after = check(made), tally(made)
     if not account and not left.problems:
-        return Repair(mesh, ("Nothing needed mending.",), before, after)
+        return Repair(made, ("Nothing needed mending.",), before, after)
     account += [f"Before: {before.words}.", f"After: {after.words}."]
     account += [f"Left: {p.message}" for p in left.problems]
-    return Repair(mesh, tuple(account), before, after)
+    return Repair(made, tuple(account), before, after)
 
 
-def check_closed(mesh: Mesh) -> bool:
-    edges = edges_of(mesh)
-    return bool((edges.count == 2).all() and (edges.turn == 0).all())
+def _without_crumbs(mesh: Mesh, account: list[str]) -> Mesh:
+    """The mesh less closed shells that hold next to nothing; a body is one by what it holds, however small a part."""
+    if not closed(mesh):
+        return mesh
+    count, label = bodies_of(mesh)
+    crumb = np.abs(shell_volumes(mesh, label, count)) < CRUMB
+    if not crumb.any() or crumb.all():
+        return mesh
+    account.append(f"{int(crumb.sum())} crumbs that hold under {CRUMB:g} mm³ removed.")
+    return Mesh(mesh.vertices, mesh.faces[~crumb[label]])
 
 
-def _wind_alike(n: int, pair: np.ndarray, against: np.ndarray) -> np.ndarray:
-    """Which triangles to turn so that paired neighbours agree; the larger party of each shell stays."""
-    flipped = np.zeros(n, bool)
-    if not against.any():
-        return flipped
-    weight = np.where(against, 2.0, 1.0)
-    graph = coo_matrix(
-        (np.r_[weight, weight], (np.r_[pair[:, 0], pair[:, 1]], np.r_[pair[:, 1], pair[:, 0]])), shape=(n, n)
-    ).tocsr()
-    count, label = connected_components(graph, directed=False)
-    for shell in range(count):
-        root = int(np.argmax(label == shell))
-        order, before = breadth_first_order(graph, root, directed=False)
-        for t in order[1:]:
-            flipped[t] = flipped[before[t]] ^ (graph[before[t], t] == 2.0)
-        if flipped[order].sum() > len(order) / 2:
-            flipped[order] ^= True
-    return flipped
+def _united(mesh: Mesh, account: list[str]) -> Mesh:
+    """Bodies that overlap made one, by an exact boolean; hollows stay with the body round them."""
+    if not closed(mesh):
+        raise Refused("Only closed bodies can be united; this mesh is open.")
+    count, label = bodies_of(mesh)
+    shells = shells_of(mesh, label, count)
+    solids = [
+        solid_of(Mesh(mesh.vertices, mesh.faces[label == s]))
+        for s in range(count)
+        if shells.place[s] is not Place.HOLLOW
+    ]
+    hollows = [
+        solid_of(Mesh(mesh.vertices, mesh.faces[label == s][:, ::-1]))
+        for s in range(count)
+        if shells.place[s] is Place.HOLLOW
+    ]
+    if len(solids) < 2:
+        raise Refused("There are no two bodies to unite: what crosses is one shell. Mend it where it was made.")
+    if hollows:
+        raise Refused("One of the bodies has a hollow in it; which of the two is meant there cannot be told.")
+    whole = m3.Manifold.batch_boolean(solids, m3.OpType.Add)
+    parts = len(whole.decompose())
+    account.append(f"{len(solids)} bodies united to {parts}.")
+    return mesh_of(whole)

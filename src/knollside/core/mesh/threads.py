@@ -12,8 +12,8 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from knollside.core.mesh.topology import Edges
-from knollside.core.model import Array, Ints, Mesh, square_to
+from knollside.core.mesh.recognition.skin import Skin
+from knollside.core.model import Array, Ints, square_to
 
 _LEAST_FACES = 240
 _EXPLAINED = 0.8
@@ -39,43 +39,45 @@ class Thread:
     inside: bool
 
 
-def find_threads(mesh: Mesh, edges: Edges, free: Ints, known: Array) -> list[Thread]:
+def find_threads(skin: Skin, free: Ints, known: Array) -> list[Thread]:
     """Threads among the triangles marked ``free`` (those of no large flat). ``known`` (k, 3): axes and flats' normals
     of the part, the largest first, one of which a thread mostly follows."""
-    a, b = edges.pair[:, 0], edges.pair[:, 1]
+    if int(free.sum()) < _LEAST_FACES:
+        return []
+    a, b = skin.edges.pair[:, 0], skin.edges.pair[:, 1]
     both = free[a] & free[b]
-    n = len(mesh.faces)
+    n = len(skin.mesh.faces)
     graph = coo_matrix((np.ones(int(both.sum()), np.int8), (a[both], b[both])), shape=(n, n))
     label = connected_components(graph, directed=False)[1]
     size = np.bincount(label[free], minlength=label.max() + 1)
     out = []
     for k in np.flatnonzero(size >= _LEAST_FACES)[:40]:
         faces = np.flatnonzero((label == k) & free)
-        found = _thread(mesh, faces, known)
+        found = _thread(skin, faces, known)
         if found is not None:
             out.append(found)
     return out
 
 
-def _thread(mesh: Mesh, faces: Ints, known: Array) -> Thread | None:
-    normals, areas = mesh.normals[faces], mesh.areas[faces]
+def _thread(skin: Skin, faces: Ints, known: Array) -> Thread | None:
+    normals, areas = skin.normals[faces], skin.areas[faces]
     spread = (normals * areas[:, None]).T @ normals
     for rough in np.linalg.eigh(spread)[1].T[::-1]:
         # A thread that ends part-way round leans the spread of its normals: the part's own directions are truer.
         near = known[np.abs(known @ rough) > np.cos(_LEANS)] if len(known) else known
         axes = [*near[:2], rough]
         for axis in axes:
-            found = _about(mesh, faces, axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1))
+            found = _about(skin, faces, axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1))
             if found is not None:
                 return found
     return None
 
 
-def _about(mesh: Mesh, faces: Ints, axis: Array) -> Thread | None:
+def _about(skin: Skin, faces: Ints, axis: Array) -> Thread | None:
     frame = np.stack([*square_to(axis), axis], axis=1)
-    tri = mesh.triangles[faces] @ frame
-    corners = np.unique(mesh.faces[faces])
-    points = mesh.vertices[corners] @ frame
+    mesh = skin.mesh
+    tri = mesh.vertices[mesh.faces[faces]] @ frame
+    points = mesh.vertices[np.unique(mesh.faces[faces])] @ frame
     low, high = points.min(axis=0), points.max(axis=0)
     # Round about its axis: as wide as it is broad.
     wide = high - low
@@ -104,8 +106,8 @@ def _about(mesh: Mesh, faces: Ints, axis: Array) -> Thread | None:
     for p in pitch * np.linspace(0.985, 1.015, 61):
         best = max(best, (_explained(r, z / p - (turn if hand else -turn)), float(p), hand))
     share, pitch, hand = best
-    radial = np.einsum("ij,ij->i", (tri.mean(axis=1)[:, :2] - middle), (mesh.normals[faces] @ frame)[:, :2])
-    inside = bool((radial * mesh.areas[faces]).sum() < 0)
+    radial = np.einsum("ij,ij->i", (tri.mean(axis=1)[:, :2] - middle), (skin.normals[faces] @ frame)[:, :2])
+    inside = bool((radial * skin.areas[faces]).sum() < 0)
     major, minor = (2 * float(np.percentile(r, q)) for q in (99, 1))
     centre = frame @ np.array([middle[0], middle[1], (low[2] + high[2]) / 2])
     return Thread(faces, axis, centre, float(pitch), major, minor, float(wide[2]), hand, inside)

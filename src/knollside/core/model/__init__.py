@@ -64,7 +64,9 @@ from knollside.core.model.mates import (
     Mate,
 )
 from knollside.core.model.mesh import (
+    POLYGONS,
     Feature,
+    FeatureForm,
     FeatureKind,
     FeatureRole,
     Mesh,
@@ -90,6 +92,7 @@ from knollside.core.model.recipe import (
 __all__ = [
     "GRAVITY",
     "MOST_MM",
+    "POLYGONS",
     "TEN_YEARS",
     "WATCHED",
     "YEAR",
@@ -105,6 +108,7 @@ __all__ = [
     "EdgeFixture",
     "FaceMark",
     "Feature",
+    "FeatureForm",
     "FeatureKind",
     "FeatureRole",
     "FixedFixture",

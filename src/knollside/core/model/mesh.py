@@ -74,9 +74,32 @@ class Mesh:
         return digest.hexdigest()
 
 
-FeatureKind = Literal["hole", "pin", "slot", "hexagon", "cone", "flat", "fillet", "thread", "lettering", "patch"]
-# What a feature is to others; a patch is a surface a person pointed at that is none of the rest.
+FeatureKind = Literal[
+    "hole",
+    "pin",
+    "slot",
+    "square",
+    "rectangle",
+    "hexagon",
+    "polygon",
+    "taper",
+    "cone",
+    "ball",
+    "thread",
+    "lettering",
+    "round",
+    "fillet",
+    "flat",
+    "patch",
+]
+# A round is a part of a cylinder or cone that is none of the others; a patch a surface a person pointed at that is none
+# of the rest.
 FeatureRole = Literal["", "counterbore", "countersink", "step", "crossing"]
+# What a hole, pin or slot is besides: with flats, a key, a slot running out of it, another hole running into it ...
+FeatureForm = Literal["", "D", "double D", "keyed", "keyhole", "merged", "open", "arc"]
+_ALL_ROUND = 350.0  # degrees
+_SIDED = {3: "triangle", 5: "pentagon", 7: "heptagon", 8: "octagon", 10: "decagon", 12: "dodecagon"}
+POLYGONS: tuple[FeatureKind, ...] = ("square", "rectangle", "hexagon", "polygon")
 
 
 @dataclass(frozen=True)
@@ -86,7 +109,10 @@ class Feature:
     ``centre`` is the middle of the axis, ``axis`` a unit vector (the outward
     normal for a flat), ``faces`` the triangle numbers it is made of. ``readings``
     are a polygon's two diameters, with its corners or its flats on the circle.
-    ``role`` and ``beside`` say what it is to others (a counterbore of hole-1).
+    ``role`` and ``beside`` say what it is to others (a counterbore of hole-1); ``form`` what cuts into it. ``sweep`` is
+    how far round it goes, degrees; ``angle`` a cone's half angle, degrees; ``span`` a rectangle's longer side, the way
+    between the centres of a slot's ends, an arc slot's radius, a key's width; ``flat`` from a D's flat or a key's floor
+    to the wall facing it; ``corner`` the radius of round corners; ``residual`` how far a corner stands off it; mm.
     """
 
     id: str
@@ -105,12 +131,35 @@ class Feature:
     beside: tuple[str, ...] = ()
     pitch: float | None = None
     inside: bool | None = None
+    form: FeatureForm = ""
+    sweep: float | None = None
+    angle: float | None = None
+    span: float | None = None
+    flat: float | None = None
+    corner: float | None = None
+    residual: float | None = None
+
+    @property
+    def all_round(self) -> bool:
+        """Whether it closes round what is in it, but for flats cut into it."""
+        return self.form in ("D", "double D") or (self.form == "" and (self.sweep is None or self.sweep > _ALL_ROUND))
+
+    @property
+    def is_pocket_of_flats(self) -> bool:
+        """Whether its walls are flats of their own besides."""
+        return self.kind in ("square", "rectangle") and not self.corner
 
     @property
     def title(self) -> str:
         """In words for a person: "Hole 3", "Counterbore 1"."""
         number = self.id.rsplit("-", 1)[-1]
-        name = self.role if self.role in ("counterbore", "countersink") else self.kind
+        name: str = self.role if self.role in ("counterbore", "countersink") else self.kind
+        if self.kind == "ball" and self.inside:
+            name = "socket"
+        if self.kind == "round":
+            name = "part round"
+        if self.kind == "polygon":
+            name = _SIDED.get(self.facets or 0, "polygon")
         return f"{name.capitalize()} {number}"
 
     @property
@@ -124,19 +173,41 @@ class Feature:
     @property
     def size_text(self) -> str:
         """Its size in words, mm."""
-        if self.kind == "hexagon":
-            return f"{self.diameter:.2f} mm across flats"
+        if self.kind in POLYGONS:
+            return self._polygon_text()
         if self.kind == "thread":
             return f"{self.diameter:.2f} mm, {self.pitch:.2f} mm a turn, {'inside' if self.inside else 'outside'}"
-        if self.diameter is not None:
-            deep = "" if self.length is None else f", {self.length:.1f} mm long"
-            end = (
-                ""
-                if self.through is None or self.kind not in ("hole", "slot")
-                else (", through" if self.through else ", blind")
-            )
-            return f"{self.diameter:.2f} mm across{deep}{end}"
-        return f"{self.area / 100:.1f} cm² "
+        if self.diameter is None:
+            return f"{self.area / 100:.1f} cm²"
+        words = [f"{self.diameter:.2f} mm across", *self._form_text()]
+        if self.kind in ("hole", "pin", "slot", "taper", "cone") and self.length is not None:
+            words.append(f"{self.length:.1f} mm long")
+        if self.kind in ("taper", "cone") and self.angle is not None:
+            words.append(f"{self.angle:.1f}° a side")
+        if self.kind in ("round", "fillet") and self.sweep:
+            words.append(f"{self.sweep:.0f}° round")
+        if self.through is not None and self.kind in ("hole", "slot"):
+            words.append("through" if self.through else "blind")
+        return ", ".join(words)
+
+    def _polygon_text(self) -> str:
+        corner = f", corners of {self.corner:.2f} mm radius" if self.corner else ""
+        if self.kind == "rectangle":
+            return f"{self.diameter:.2f} × {self.span:.2f} mm{corner}"
+        return f"{self.diameter:.2f} mm across flats{corner}"
+
+    def _form_text(self) -> list[str]:
+        if self.form in ("D", "double D"):
+            return [f"D-shaped, {self.flat:.2f} mm over the flat{'s' if self.form == 'double D' else ''}"]
+        if self.form == "keyed":
+            return [f"with a key {self.span:.2f} mm wide, {self.flat:.2f} mm over it"]
+        if self.form == "keyhole":
+            return [f"a keyhole, its slot {self.span:.2f} mm wide"]
+        if self.form == "merged":
+            return ["runs into another"]
+        if self.kind == "slot" and self.span is not None:
+            return [f"on an arc of {self.span:.2f} mm" if self.form == "arc" else f"{self.span:.2f} mm between ends"]
+        return ["open at one end"] if self.form == "open" else []
 
 
 def square_to(axis: Array | tuple[float, float, float]) -> tuple[Array, Array]:

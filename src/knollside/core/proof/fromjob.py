@@ -42,7 +42,7 @@ def wishes(
 ) -> tuple[Wish, ...]:
     """Every kind of piece, its sizes those of this job: ``gap`` the least between bodies (mm), ``frees`` what the
     printer is known to free, ``strain`` (share) what one snap of the material may reach."""
-    rounds = [f for f in features if f.kind in ("hole", "pin") and f.diameter and f.diameter <= _LARGEST]
+    rounds = [f for f in features if f.kind in ("hole", "pin") and f.all_round and 0 < (f.diameter or 0) <= _LARGEST]
     sizes = sorted({round(float(f.diameter or 0), 1) for f in rounds})[:8]
     lying = sorted({round(float(f.diameter or 0), 1) for f in rounds if f.kind == "hole" and _lies(f, direction)})[:4]
     thread = next((f for f in features if f.kind == "thread"), None)

@@ -38,6 +38,7 @@ from knollside.gui.nodes.strength import (
     SETTLED,
     SPLIT,
     SUPPORTS,
+    UNITE,
     WHY,
     base_strength,
     doubt,
@@ -48,7 +49,22 @@ from knollside.gui.nodes.strength import (
 )
 
 GRAPH: tuple[Node[object], ...] = (  # type: ignore[assignment]
-    *(READ, NAMES, MEND, PLAIN_LOG, RANKED, SETTLED, LAYERS, DETAIL, WHY, PLAIN_ORIENTATIONS, SUPPORTS, COMPARE, SPLIT),
+    *(
+        READ,
+        NAMES,
+        MEND,
+        UNITE,
+        PLAIN_LOG,
+        RANKED,
+        SETTLED,
+        LAYERS,
+        DETAIL,
+        WHY,
+        PLAIN_ORIENTATIONS,
+        SUPPORTS,
+        COMPARE,
+        SPLIT,
+    ),
     *(BUILD, CHECKED, REMEDIES, PROVE, BUYS, PRICE, ROOFS, EVEN, FITS, CORRECT, REPORT, FIT_CUT, GAPS, FLARE),
     *(OPEN_GAP, WALL, THREAD, SCALE, SET, PIECE, SECTION, SLICED),
 )
@@ -91,6 +107,7 @@ __all__ = [
     "SPLIT",
     "SUPPORTS",
     "THREAD",
+    "UNITE",
     "WALL",
     "WHY",
     "CropWish",

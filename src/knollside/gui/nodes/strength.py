@@ -38,6 +38,7 @@ def _names(v: Inputs) -> FollowNames | None:
 
 NAMES: Node[Names] = Node("names", _names, (READ,), doing="Following what was said of it")
 MEND: Node[Repair] = Node("mend", lambda v: Mend(v.part.mesh_key), doing="Mending")
+UNITE: Node[Repair] = Node("unite", lambda v: Mend(v.part.mesh_key, True), doing="Uniting the bodies")
 
 
 def _plain_log(v: Inputs) -> PlainLog | None:

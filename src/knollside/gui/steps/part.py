@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem
 
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.questions.motion import motion_of
-from knollside.core.mesh.check import UNIT_TO_MM, in_millimetres
+from knollside.core.mesh.check import UNIT_TO_MM, in_millimetres, overlapping
 from knollside.core.mesh.facemap import Motion
 from knollside.core.model import Feature
 from knollside.gui import nodes
@@ -103,16 +103,20 @@ class PartStep(Step):
     def _mend(self) -> None:
         self.session.ask(nodes.MEND)
 
+    def _unite(self) -> None:
+        self.session.ask(nodes.UNITE)
+
     def _answered(self, name: str) -> None:
         """A mended mesh is kept at once: undo takes it back."""
-        if name != nodes.MEND.name or not self.session.has_part:
+        node = next((n for n in (nodes.MEND, nodes.UNITE) if n.name == name), None)
+        if node is None or not self.session.has_part:
             return
-        answer = self.view.get(nodes.MEND)
+        answer = self.view.get(node)
         if answer.refusal:
             self.workspace.said.emit(answer.refusal)
         made, read = answer.fresh, self.view.get(READ).fresh
         if made is not None and read is not None:
-            self.session.derived.forget(nodes.MEND)
+            self.session.derived.forget(node)
             words = " ".join(made.account)
             self.workspace.new_mesh(made.mesh, f"mended: {words}", motion_of(made, read.facts.mesh))
             self.workspace.said.emit(words)
@@ -144,7 +148,7 @@ class PartStep(Step):
             tell(self.sound, "Sound: closed, wound one way, right side out.", "good")
         else:
             tell(self.sound, "Not sound. " + " ".join(p.message for p in s.problems), "bad")
-            self.mend.show()
+            self.mend.setVisible(not overlapping(s))
         x, y, z = s.size_mm
         bed = self.part.printer.bed_mm
         fits = sorted((x, y))[0] <= min(bed[:2]) and max(x, y) <= max(bed[:2]) and z <= bed[2]
@@ -227,7 +231,7 @@ class PartStep(Step):
                 number=str(len(s.problems)),
                 unit="faults",
                 tone="clay",
-                acts=(Act("Mend it", self._mend),),
+                acts=(Act("Unite the bodies", self._unite) if overlapping(s) else Act("Mend it", self._mend),),
             )
         if s.unit_suspicion:
             return Verdict(

@@ -214,7 +214,7 @@ class TakeFlareOff(Question[Relieved]):
 
     def answer(self, ask: Answerer) -> Relieved:
         ask.tick(0.2, "cutting it off")
-        return take_flare_off(ask(self.part).mesh, self.direction, self.by, LAYERS * self.layer_height)
+        return take_flare_off(ask(self.part).changeable(), self.direction, self.by, LAYERS * self.layer_height)
 
 
 @dataclass(frozen=True, eq=False)
@@ -228,7 +228,7 @@ class OpenGap(Question[OpenedGap]):
 
     def answer(self, ask: Answerer) -> OpenedGap:
         ask.tick(0.2, "opening the gap")
-        return set_gap(ask(self.part).mesh, self.bodies, self.to)
+        return set_gap(ask(self.part).changeable(), self.bodies, self.to)
 
 
 @dataclass(frozen=True, eq=False)
@@ -246,7 +246,7 @@ class MoveWall(Question[Thickened]):
         part = ask(self.part)
         ask.tick(0.2, "moving the wall")
         wall = wall_behind(part.mesh, part.features, self.feature)
-        return thicken(part.mesh, part.features, wall, self.by, self.side, self.follow)
+        return thicken(part.changeable(), part.features, wall, self.by, self.side, self.follow)
 
 
 @dataclass(frozen=True, eq=False)
@@ -264,7 +264,7 @@ class OpenThread(Question[Threaded]):
         if f is None:
             raise Refused("That thread is not on this part.")
         ask.tick(0.2, "moving the flanks")
-        return open_flanks(part.mesh, f, self.flank)
+        return open_flanks(part.changeable(), f, self.flank)
 
 
 @dataclass(frozen=True, eq=False)
@@ -292,7 +292,7 @@ class Scale(Question[Scaled]):
                 f"At {self.factor * 100:.0f} % it is {x:.0f} × {y:.0f} × {z:.0f} mm; lying this way it does not fit "
                 f"{self.printer.name}."
             )
-        at = part.mesh, part.features, self.factor, self.keep, self.keep_gaps, self.line_width
+        at = part.changeable(), part.features, self.factor, self.keep, self.keep_gaps, self.line_width
         return scale_keeping(*at, self.walls, self.only)
 
 
@@ -323,7 +323,7 @@ class ScaleSet(Question[tuple[SetPart, ...]]):
             try:
                 part = ask(ReadMesh(key), k / len(self.parts), (k + 1) / len(self.parts)).facts
                 kept = tuple(f.id for f in part.features if f.kind in ("hole", "hexagon") and f.inside is not False)
-                made = scale_keeping(part.mesh, part.features, self.factor, kept, True, self.line_width)
+                made = scale_keeping(part.changeable(), part.features, self.factor, kept, True, self.line_width)
                 x, y = sorted(made.mesh.size)[1:]
                 if x > max(self.printer.bed_mm) or y > max(self.printer.bed_mm):
                     raise Refused(f"{x:.0f} × {y:.0f} mm does not fit {self.printer.name} any way it lies.")

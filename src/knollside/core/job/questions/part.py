@@ -99,11 +99,12 @@ def feature_named(part: PartFacts, name: str) -> Feature | None:
 
 @dataclass(frozen=True, eq=False)
 class Mend(Question[Repair]):
-    """A mesh mended, with an account of it."""
+    """A mesh mended, with an account of it; with ``unite``, its overlapping bodies made one."""
 
     mesh: MeshKey
+    unite: bool = False
     kept: ClassVar[int] = 1
 
     def answer(self, ask: Answerer) -> Repair:
         ask.tick(0.2, "mending")
-        return repair(ask.mesh(self.mesh))
+        return repair(ask.mesh(self.mesh), self.unite)

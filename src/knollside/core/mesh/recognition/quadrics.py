@@ -1,0 +1,197 @@
+"""Round surfaces through points: cylinders, cones and balls fitted by least squares.
+
+Cylinders and cones by Gauss-Newton on the points' distances (Shakarji 1998, *Least-squares fitting algorithms of the
+NIST algorithm testing system*), balls linearly (Coope 1993).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import IntEnum
+
+import numba
+import numpy as np
+
+from knollside.core.model import Array, square_to
+
+
+class Form(IntEnum):
+    """What kind of surface; the numbers are those that the growing kernel knows."""
+
+    CYLINDER = 0
+    CONE = 1
+    BALL = 2
+
+
+@dataclass(frozen=True)
+class Surface:
+    """A round surface: ``point`` on the axis (a cone's apex, a ball's centre), unit ``axis`` (from a cone's apex into
+    it), ``radius`` mm (0 for a cone) and ``angle`` (a cone's half angle, rad)."""
+
+    form: Form
+    point: Array
+    axis: Array
+    radius: float
+    angle: float = 0.0
+
+    def numbers(self) -> Array:
+        """In one row, as the growing kernel takes them (8,)."""
+        return np.asarray(np.r_[self.point, self.axis, self.radius, self.angle], float)
+
+    def off(self, points: Array) -> Array:
+        """How far points (n, 3) stand outside it, mm; negative within."""
+        q = points - self.point
+        if self.form is Form.BALL:
+            return np.asarray(np.linalg.norm(q, axis=1) - self.radius)
+        z = q @ self.axis
+        r = np.linalg.norm(q - z[:, None] * self.axis, axis=1)
+        if self.form is Form.CYLINDER:
+            return np.asarray(r - self.radius)
+        return np.asarray(r * np.cos(self.angle) - z * np.sin(self.angle))
+
+
+def least_axis(normals: Array, weight: Array, about_mean: bool = False) -> Array:
+    """The direction that unit ``normals`` (n, 3) turn about: of a cylinder least present in them, of a cone least
+    present in how they differ."""
+    n = normals - np.average(normals, axis=0, weights=weight) if about_mean else normals
+    axis = np.linalg.eigh((n * weight[:, None]).T @ n)[1][:, 0]
+    return np.asarray(axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1))
+
+
+def circle(points: Array) -> tuple[Array, float]:
+    """Least-squares circle through (n, 2) points: centre and radius."""
+    middle = points.mean(axis=0)
+    p = points - middle
+    scale = float(np.abs(p).max()) or 1.0
+    p = p / scale
+    answer, *_ = np.linalg.lstsq(np.c_[2 * p, np.ones(len(p))], (p**2).sum(axis=1), rcond=None)
+    radius = float(np.sqrt(max(answer[2] + answer[0] ** 2 + answer[1] ** 2, 0.0)))
+    return np.asarray(answer[:2] * scale + middle), radius * scale
+
+
+def cylinder_along(axis: Array, points: Array) -> Surface:
+    """The cylinder of a known ``axis`` through points (n, 3)."""
+    u, v = square_to(axis)
+    centre, radius = circle(points @ np.c_[u, v])
+    return Surface(Form.CYLINDER, u * centre[0] + v * centre[1], axis, radius)
+
+
+def cylinder(points: Array, start: Surface) -> Surface:
+    """The cylinder nearest to points (n, 3), from a near one."""
+    at, axis, size = _nearest_round(0, np.ascontiguousarray(points), start.point, start.axis, start.radius)
+    return Surface(Form.CYLINDER, at, axis, float(size))
+
+
+def cone_start(normals: Array, middles: Array, weight: Array) -> Surface | None:
+    """A cone from its facets' planes: normals make one angle with the axis, planes meet in the apex."""
+    axis = least_axis(normals, weight, about_mean=True)
+    lean = float(np.average(normals @ axis, weights=weight))
+    if abs(lean) < 1e-4 or abs(lean) > 0.999:
+        return None
+    w = np.sqrt(weight)[:, None]
+    apex = np.linalg.lstsq(normals * w, np.einsum("ij,ij->i", normals, middles) * w[:, 0], rcond=None)[0]
+    if (np.average(middles, axis=0, weights=weight) - apex) @ axis < 0:
+        axis = -axis
+    return Surface(Form.CONE, apex, axis, 0.0, float(np.arcsin(abs(lean))))
+
+
+def cone_near(round_: Surface, points: Array) -> list[Surface]:
+    """The steep cone that a cylinder nearly is; none where it does not taper."""
+    fine = cylinder(points, round_)
+    if not np.isfinite(fine.numbers()).all():
+        return []
+    q = points - fine.point
+    z = q @ fine.axis
+    r = np.linalg.norm(q - z[:, None] * fine.axis, axis=1)
+    slope, at = np.polyfit(z, r, 1) if np.ptp(z) > 1e-9 else (0.0, 0.0)
+    if abs(slope) < 1e-4:
+        return []
+    way = 1.0 if slope > 0 else -1.0
+    apex = fine.point - fine.axis * (at / slope)
+    return [Surface(Form.CONE, apex, fine.axis * way, 0.0, float(np.arctan(abs(slope))))]
+
+
+def cone(points: Array, start: Surface) -> Surface:
+    """The cone nearest to points (n, 3), from a near one."""
+    reach = float(np.sqrt(((points - points.mean(axis=0)) ** 2).sum(axis=1).mean()))
+    off = np.linalg.norm(points - start.point, axis=1)
+    near, next_near = np.sort(off)[:2]
+    # One corner by itself at the apex is the apex.
+    tip = points[np.argmin(off)] if near < 0.2 * reach and next_near > 5 * near + 0.05 * reach else start.point
+    at, axis, size = _nearest_round(1, np.ascontiguousarray(points), tip, start.axis, start.angle)
+    return Surface(Form.CONE, at, axis, 0.0, float(np.clip(size, 1e-5, np.pi / 2 - 1e-5)))
+
+
+@numba.njit(cache=True, nogil=True)
+def _nearest_round(form, points, at, axis, size):  # type: ignore[no-untyped-def]
+    """Gauss-Newton on the distances to a cylinder (``size`` its radius) or a cone (its half angle): point, axis, size.
+    Unknown are the point's shift across (and a cone's along), the axis's lean, and the size."""
+    n = len(points)
+    m = 5 + form
+    middle = np.zeros(3)
+    for i in range(n):
+        middle += points[i] / n
+    at, axis = at.copy(), axis.copy()
+    if form == 0:
+        at = at + axis * ((middle - at) @ axis)
+    jac, off = np.zeros((3 * n, m)), np.zeros(3 * n)
+    reach = np.sqrt(((points - middle) ** 2).sum() / n)
+    for _ in range(40):
+        jac[:], off[:] = 0.0, 0.0
+        k = 0 if abs(axis[0]) < 0.9 else 1
+        e = np.zeros(3)
+        e[k] = 1.0
+        u = np.cross(axis, e)
+        u /= np.sqrt((u * u).sum())
+        v = np.cross(axis, u)
+        c, t = (1.0, 0.0) if form == 0 else (np.cos(size), np.sin(size))
+        for i in range(n):
+            q = points[i] - at
+            x, y, z = q @ u, q @ v, q @ axis
+            r = max(np.sqrt(x * x + y * y), 1e-12)
+            if form == 1 and r + abs(z) < 1e-4 * reach:
+                # A corner at the apex: there the distance has no slope, so it is held by its place.
+                off[i], off[n + i], off[2 * n + i] = x, y, z
+                jac[i, 0], jac[n + i, 1], jac[2 * n + i, 4] = -1.0, -1.0, -1.0
+                continue
+            off[i] = r * c - z * t - (size if form == 0 else 0.0)
+            lean = (-z * c - r * t) / r
+            jac[i, 0], jac[i, 1] = -x / r * c, -y / r * c
+            jac[i, 2], jac[i, 3] = lean * x / reach, lean * y / reach
+            if form == 0:
+                jac[i, 4] = -1.0
+            else:
+                jac[i, 4], jac[i, 5] = t, (-r * t - z * c) / reach
+        square = jac.T @ jac
+        most = 0.0
+        for i in range(m):
+            most = max(most, square[i, i])
+        for i in range(m):
+            square[i, i] += 1e-13 * most + 1e-300
+        step = np.linalg.solve(square, -(jac.T @ off))
+        small = np.abs(step).max()
+        if not small < 1e6:
+            break
+        at = at + step[0] * u + step[1] * v
+        axis = axis + (step[2] * u + step[3] * v) / reach
+        axis /= np.sqrt((axis * axis).sum())
+        if form == 0:
+            size += step[4]
+            at = at + axis * ((middle - at) @ axis)
+        else:
+            at = at + step[4] * axis
+            size += step[5] / reach
+        if small < 1e-12 * max(1.0, reach):
+            break
+    return at, axis, size
+
+
+def ball(points: Array) -> Surface:
+    """The ball nearest to points (n, 3)."""
+    middle = points.mean(axis=0)
+    p = points - middle
+    scale = float(np.abs(p).max()) or 1.0
+    p = p / scale
+    answer, *_ = np.linalg.lstsq(np.c_[2 * p, np.ones(len(p))], (p**2).sum(axis=1), rcond=None)
+    radius = float(np.sqrt(max(answer[3] + answer[:3] @ answer[:3], 0.0)))
+    return Surface(Form.BALL, answer[:3] * scale + middle, np.array([0.0, 0.0, 1.0]), radius * scale)

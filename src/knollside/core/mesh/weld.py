@@ -1,0 +1,29 @@
+"""Corners that are one point, joined."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from knollside.core.model import Array, Ints, Mesh
+
+
+def weld(vertices: Array, faces: Ints) -> Mesh:
+    """Join corners that are the same point to single-precision rounding.
+
+    >>> corners = np.array([[0, 0, 0], [9, 0, 0], [0, 9, 0], [9, 0, 0], [9, 9, 0], [0, 9, 1e-9]], float)
+    >>> weld(corners, np.array([[0, 1, 2], [3, 4, 5]])).vertices.shape
+    (4, 3)
+    """
+    span = float(np.ptp(vertices, axis=0).max()) or 1.0
+    step = max(span, float(np.abs(vertices).max()) * 0.1) * 2e-7
+    keys = np.round(vertices / step).astype(np.int64)
+    order = np.lexsort(keys.T)
+    fresh = np.ones(len(keys), bool)
+    fresh[1:] = (keys[order][1:] != keys[order][:-1]).any(axis=1)
+    label = np.empty(len(keys), np.int64)
+    label[order] = np.cumsum(fresh) - 1
+    first = order[fresh]
+    joined = Mesh(vertices[first], label[faces])
+    used, new = joined.used, np.full(len(first), -1, np.int64)
+    new[used] = np.arange(len(used))
+    return Mesh(joined.vertices[used], new[joined.faces])
