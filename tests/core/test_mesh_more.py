@@ -18,12 +18,13 @@ from knollside.core.mesh.edit import resize
 from knollside.core.mesh.features import feature_at, feature_of_face, find_features
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.load import load_bytes, load_file
+from knollside.core.mesh.measured import dihedral
 from knollside.core.mesh.nearest import nearest_face
 from knollside.core.mesh.patches import patches_of
 from knollside.core.mesh.recognition.quadrics import circle
 from knollside.core.mesh.repair import repair
 from knollside.core.mesh.slicer import cut, polygon_of, section_of
-from knollside.core.mesh.topology import bodies_of, dihedral, edges_of
+from knollside.core.mesh.topology import bodies_of, edges_of
 from knollside.core.mesh.weld import weld
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
 from knollside.core.model import Mesh, Orientation, Refused, rotation_to_up

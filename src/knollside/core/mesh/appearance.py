@@ -8,7 +8,8 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from knollside.core.mesh.topology import dihedral, edges_of
+from knollside.core.mesh.measured import dihedral
+from knollside.core.mesh.topology import edges_of
 from knollside.core.model import Array, Ints, Mesh
 
 CREASE = np.radians(28)

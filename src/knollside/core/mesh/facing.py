@@ -11,8 +11,9 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
+from knollside.core.mesh.measured import dihedral
 from knollside.core.mesh.patches import Patches, patches_of
-from knollside.core.mesh.topology import dihedral, edges_of
+from knollside.core.mesh.topology import edges_of
 from knollside.core.mesh.unfold import unfold
 from knollside.core.model import Array, Ints, Mesh, Refused
 

@@ -12,7 +12,7 @@ from knollside.core.mesh.lettering import DEPTH, find_lettering
 from knollside.core.mesh.patches import Patches, patches_of
 from knollside.core.mesh.recognition.joining import Round
 from knollside.core.mesh.recognition.skin import skin_of
-from knollside.core.mesh.recognition.sorting import find_shapes
+from knollside.core.mesh.recognition.sorting import find_shapes, triple
 from knollside.core.mesh.rounding import rounding_of
 from knollside.core.mesh.threads import Thread, find_threads
 from knollside.core.mesh.topology import bodies_of
@@ -116,21 +116,15 @@ def feature_of_face(mesh: Mesh, features: tuple[Feature, ...], face: int) -> Fea
     return _flat_feature(mesh, patches, int(patch), faces, f"patch-{face}", "patch")
 
 
-def _triple(v: Array) -> tuple[float, float, float]:
-    x, y, z = (float(c) for c in v)
-    return x, y, z
-
-
 def _flat_feature(mesh: Mesh, patches: Patches, p: int, faces: Ints, name: str, kind: FeatureKind) -> Feature:
-    return Feature(name, kind, _triple(patches.centre[p]), _triple(patches.normal[p]), faces, float(patches.area[p]))
+    return Feature(name, kind, triple(patches.centre[p]), triple(patches.normal[p]), faces, float(patches.area[p]))
 
 
 def _flats(mesh: Mesh, patches: Patches, taken: np.ndarray) -> list[Feature]:
     least = max(SMALLEST_FLAT * float(patches.area.sum()), 1.0)
     used = np.zeros(patches.count, bool)
     used[patches.of_face[taken]] = True
-    order = np.argsort(patches.of_face, kind="stable")
-    start = np.r_[0, np.cumsum(np.bincount(patches.of_face, minlength=patches.count))]
+    start, order = patches.members
     return [
         _flat_feature(mesh, patches, int(p), order[start[p] : start[p + 1]], "", "flat")
         for p in np.flatnonzero(~used & (patches.area >= least))
@@ -141,7 +135,7 @@ def _letters(mesh: Mesh, patches: Patches, ground: int, faces: Ints) -> Feature:
     points = mesh.vertices[np.unique(mesh.faces[faces])]
     normal = patches.normal[ground]
     height = (points - patches.centre[ground]) @ normal
-    return Feature("", "lettering", _triple(points.mean(axis=0)), _triple(normal), faces, length=float(np.ptp(height)))
+    return Feature("", "lettering", triple(points.mean(axis=0)), triple(normal), faces, length=float(np.ptp(height)))
 
 
 def _thread(t: Thread) -> Feature:
@@ -149,8 +143,8 @@ def _thread(t: Thread) -> Feature:
     return Feature(
         "",
         "thread",
-        _triple(t.centre),
-        _triple(t.axis),
+        triple(t.centre),
+        triple(t.axis),
         t.faces,
         diameter=diameter,
         length=t.length,

@@ -34,6 +34,11 @@ def measured(mesh: Mesh, edges: Edges) -> Measured:
     return Measured(normals, areas, middles, longest, angle)
 
 
+def dihedral(mesh: Mesh, edges: Edges) -> Array:
+    """Signed angle (rad) between the normals at each paired edge, positive where convex."""
+    return measured(mesh, edges).angle
+
+
 @numba.njit(cache=True, nogil=True, parallel=True)
 def _triangles(v, f, normals, areas, middles, longest):  # type: ignore[no-untyped-def]
     for t in numba.prange(len(f)):

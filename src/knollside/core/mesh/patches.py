@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.sparse import coo_matrix
@@ -40,26 +41,25 @@ class Patches:
         """How many patches there are."""
         return len(self.area)
 
-    def borders(self) -> Borders:
-        """Border numbers at each patch."""
-        who = self.pair.T.ravel()
-        order = np.argsort(who, kind="stable")
-        start = np.r_[0, np.cumsum(np.bincount(who, minlength=self.count))]
-        return Borders(start.astype(np.int64), (order % max(len(self.pair), 1)).astype(np.int64))
+    @cached_property
+    def members(self) -> tuple[Ints, Ints]:
+        """Triangles by patch: those of patch p are ``number[start[p]:start[p + 1]]``; start and number."""
+        start = np.r_[0, np.cumsum(np.bincount(self.of_face, minlength=self.count))]
+        return start, np.argsort(self.of_face, kind="stable")
 
-
-@dataclass(frozen=True)
-class Borders:
-    """Those of patch p: ``number[start[p]:start[p + 1]]``."""
-
-    start: Ints
-    number: Ints
-
-    def of(self, some: Ints) -> Ints:
-        """Borders of several patches, one after another; shared ones come twice."""
-        counts = self.start[some + 1] - self.start[some]
-        first = np.repeat(self.start[some] - np.r_[0, np.cumsum(counts)[:-1]], counts)
-        return np.asarray(self.number[first + np.arange(int(counts.sum()))])
+    @cached_property
+    def striplike(self) -> np.ndarray:
+        """Patches with two parallel borders: what a strip of a round has, and a triangle of a free surface has not."""
+        sign = np.sign(self.along[np.arange(len(self.along)), np.abs(self.along).argmax(axis=1)])
+        along = self.along * sign[:, None]
+        found = np.zeros(self.count, bool)
+        for offset in (0.0, 0.5):  # two gratings, so that none falls on both their edges
+            place = np.floor(along * 40 + offset).astype(np.int64) + 64
+            code = (place[:, 0] * 128 + place[:, 1]) * 128 + place[:, 2]
+            key = np.r_[self.pair[:, 0], self.pair[:, 1]] * (128**3) + np.r_[code, code]
+            twice, times = np.unique(key, return_counts=True)
+            found[twice[times > 1] // 128**3] = True
+        return found
 
 
 def patches_of(mesh: Mesh, edges: Edges | None = None, rounding: float = 0.0, known: Measured | None = None) -> Patches:

@@ -7,7 +7,6 @@ from enum import Enum
 
 import numpy as np
 
-from knollside.core.mesh.inside import points_inside
 from knollside.core.model import Array, Ints, Mesh
 
 CRUMB = 1e-3  # mm3; a shell that holds less is a crumb of some boolean, no body
@@ -78,6 +77,8 @@ def _around(mesh: Mesh, label: Ints, count: int, volume: Array) -> list[list[int
     out: list[list[int]] = [[] for _ in range(count)]
     if count == 1:
         return out
+    from knollside.core.mesh.inside import points_inside  # compiled code, which a single shell does without
+
     tri = mesh.triangles
     low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
     np.minimum.at(low, label, tri.min(axis=1))

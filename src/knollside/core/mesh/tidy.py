@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from knollside.core.mesh.needles import without_needles
 from knollside.core.mesh.shells import shells_of
 from knollside.core.mesh.topology import Edges, bodies_of, edges_of
+from knollside.core.mesh.weld import without_loose
 from knollside.core.model import Ints, Mesh, Refused
+
+_NOTHING = 1e-9  # of the cube of its size
 
 
 @dataclass(frozen=True)
@@ -31,17 +33,19 @@ def tidied(mesh: Mesh) -> Tidied:
     if len(faces) == 0:
         raise Refused("Nothing would be left: every triangle is without area.")
     edges = edges_of(Mesh(mesh.vertices, faces))
-    flipped = wound_alike(len(faces), edges)
-    if flipped.any():
+    if (edges.turn[edges.pair_edge] != 0).any():
+        from knollside.core.mesh.winding import wound_alike  # compiled code, which most files do without
+
+        flipped = wound_alike(len(faces), edges)
         faces = np.where(flipped[:, None], faces[:, ::-1], faces)
+        edges = edges_of(Mesh(mesh.vertices, faces))
         account.append(f"{_some(int(flipped.sum()), 'triangle')} turned to face as the neighbours do.")
-    faces = _outward(Mesh(mesh.vertices, faces), account)
-    if not account:
-        return Tidied(mesh, ())
+    faces = _outward(Mesh(mesh.vertices, faces), edges, account)
     made = Mesh(mesh.vertices, faces)
-    used, new = made.used, np.full(len(mesh.vertices), -1, np.int64)
-    new[used] = np.arange(len(used))
-    return Tidied(Mesh(mesh.vertices[used], new[faces]), tuple(account))
+    # What holds nothing is no part with some waste: it stays as it is, to be told as faulty.
+    if not account or (closed(made) and abs(made.volume) < _NOTHING * float(mesh.size.max()) ** 3):
+        return Tidied(mesh, ())
+    return Tidied(without_loose(made), tuple(account))
 
 
 def closed(mesh: Mesh, edges: Edges | None = None) -> bool:
@@ -78,8 +82,7 @@ def _without_waste(mesh: Mesh, account: list[str]) -> Ints:
     return np.asarray(faces)
 
 
-def _outward(mesh: Mesh, account: list[str]) -> Ints:
-    edges = edges_of(mesh)
+def _outward(mesh: Mesh, edges: Edges, account: list[str]) -> Ints:
     if not closed(mesh, edges):
         return mesh.faces
     count, label = bodies_of(mesh, edges)
@@ -88,44 +91,3 @@ def _outward(mesh: Mesh, account: list[str]) -> Ints:
         return mesh.faces
     account.append(f"{_some(int(shells.turned.sum()), 'shell')} turned right side out, of {count}.")
     return np.where(shells.turned[label][:, None], mesh.faces[:, ::-1], mesh.faces)
-
-
-def wound_alike(n: int, edges: Edges) -> np.ndarray:
-    """Which of ``n`` triangles to turn so that paired neighbours agree; the larger party of each shell stays."""
-    against = edges.turn[edges.pair_edge] != 0
-    if not against.any():
-        return np.zeros(n, bool)
-    pair = edges.pair
-    who = pair.T.ravel()
-    order = np.argsort(who, kind="stable")
-    start = np.r_[0, np.cumsum(np.bincount(who, minlength=n))]
-    other = np.r_[pair[:, 1], pair[:, 0]][order]
-    return np.asarray(_spread(start, other, np.r_[against, against][order]))
-
-
-@numba.njit(cache=True, nogil=True)
-def _spread(start, other, against):  # type: ignore[no-untyped-def]
-    """Walks each shell from a triangle of it; a shell of which more than half was turned is turned back."""
-    n = len(start) - 1
-    flipped, seen, line = np.zeros(n, np.bool_), np.zeros(n, np.bool_), np.empty(n, np.int64)
-    for root in range(n):
-        if seen[root]:
-            continue
-        seen[root] = True
-        line[0] = root
-        end, done, turned = 1, 0, 0
-        while done < end:
-            t = line[done]
-            done += 1
-            for i in range(start[t], start[t + 1]):
-                o = other[i]
-                if not seen[o]:
-                    seen[o] = True
-                    flipped[o] = flipped[t] != against[i]
-                    turned += flipped[o]
-                    line[end] = o
-                    end += 1
-        if 2 * turned > end:
-            for k in range(end):
-                flipped[line[k]] = not flipped[line[k]]
-    return flipped

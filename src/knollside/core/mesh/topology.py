@@ -69,13 +69,3 @@ def stands_in(some: Array, among: Array) -> np.ndarray:
     whole = np.dtype((np.void, 24))
     one, two = (np.ascontiguousarray(v + 0.0).view(whole).ravel() for v in (some, among))  # -0 is 0
     return np.isin(one, two)
-
-
-def dihedral(mesh: Mesh, edges: Edges) -> Array:
-    """Signed angle (rad) between the normals at each paired edge, positive where convex."""
-    n = mesh.normals
-    a, b = edges.pair[:, 0], edges.pair[:, 1]
-    angle = np.arctan2(np.linalg.norm(np.cross(n[a], n[b]), axis=1), np.einsum("ij,ij->i", n[a], n[b]))
-    centre = mesh.triangles.mean(axis=1)
-    convex = np.einsum("ij,ij->i", n[a], centre[b] - centre[a]) <= 0
-    return np.asarray(np.where(convex, angle, -angle))

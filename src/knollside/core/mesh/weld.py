@@ -23,7 +23,11 @@ def weld(vertices: Array, faces: Ints) -> Mesh:
     label = np.empty(len(keys), np.int64)
     label[order] = np.cumsum(fresh) - 1
     first = order[fresh]
-    joined = Mesh(vertices[first], label[faces])
-    used, new = joined.used, np.full(len(first), -1, np.int64)
+    return without_loose(Mesh(vertices[first], label[faces]))
+
+
+def without_loose(mesh: Mesh) -> Mesh:
+    """The mesh less corners that no triangle has."""
+    used, new = mesh.used, np.full(len(mesh.vertices), -1, np.int64)
     new[used] = np.arange(len(used))
-    return Mesh(joined.vertices[used], new[joined.faces])
+    return Mesh(mesh.vertices[used], new[mesh.faces])

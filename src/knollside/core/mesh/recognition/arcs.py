@@ -15,13 +15,10 @@ _TOUCH = 2e-3  # rad between arcs that still join
 
 @dataclass(frozen=True)
 class Arcs:
-    """``sweep`` (rad) covered in all, the widest ``gap`` left and where it begins and ends, and the usual angle of one
-    ``facet``."""
+    """``sweep`` (rad) covered in all, the widest ``gap`` left, and the usual angle of one ``facet``."""
 
     sweep: float
     gap: float
-    gap_from: float
-    gap_to: float
     facet: float
 
     @property
@@ -68,18 +65,9 @@ def union(low: Array, high: Array) -> Arcs:
     order = np.argsort(begin)
     begin, end = begin[order], (begin + widths)[order]
     reach = np.maximum.accumulate(end)
-    # The first arc once more, a turn on, closes the ring; what runs past the turn covers the beginning.
+    # What runs past the turn covers the beginning, and the first arc once more, a turn on, closes the ring.
     over = max(float(reach[-1]) - _TURN, 0.0)
-    first = max(float(begin[0]), over)
-    holes = np.r_[begin[1:], max(begin[0] + _TURN, reach[-1])] - reach
-    holes[:-1] = np.minimum(begin[1:] - reach[:-1], np.maximum(begin[1:] - over, 0.0))
-    holes[-1] = max(float(begin[0]) + _TURN - float(reach[-1]), 0.0)
+    between = np.minimum(begin[1:] - reach[:-1], np.maximum(begin[1:] - over, 0.0))
+    holes = np.r_[between, max(float(begin[0]) + _TURN - float(reach[-1]), 0.0)]
     holes = np.where(holes > _TOUCH, holes, 0.0)
-    k = int(np.argmax(holes))
-    return Arcs(
-        float(_TURN - holes.sum()),
-        float(holes[k]),
-        float(reach[k]),
-        float(reach[k] + holes[k]),
-        float(np.median(widths)) if first >= 0 else 0.0,
-    )
+    return Arcs(float(_TURN - holes.sum()), float(holes.max()), float(np.median(widths)))

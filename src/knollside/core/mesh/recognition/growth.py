@@ -41,18 +41,17 @@ def _facing(form, s, p, n):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def _chord(s, tol, sag, vertices, faces, start, by_patch, p):  # type: ignore[no-untyped-def]
-    """Whether a flat piece is a facet: two of its corners on the cylinder or cone, as far apart across the axis as a
+    """Whether a flat piece is a facet: two of its corners on the cylinder, as far apart across the axis as a
     facet's two edges. One that is only tangent to it has its corners on one line."""
     if start[p + 1] - start[p] > 400:
         return False
     first = np.zeros(3)
     have = False
     far = 0.0
-    form = 0 if s[6] > 0 else 1
     for i in range(start[p], start[p + 1]):
         for k in range(3):
             v = vertices[faces[by_patch[i], k]]
-            if abs(_off(form, s, v)) > tol:
+            if abs(_off(0, s, v)) > tol:
                 continue
             if not have:
                 first[:] = v
@@ -130,20 +129,17 @@ class Grower:
         self._mark = 0
         self._stamp = np.zeros(len(skin.mesh.vertices), np.int64)
         self._first = np.zeros(len(skin.mesh.vertices), np.int64)
-        of_face = skin.patches.of_face
-        by_patch = np.argsort(of_face, kind="stable")
-        start = np.r_[0, np.cumsum(np.bincount(of_face, minlength=skin.patches.count))]
+        start, by_patch = skin.patches.members
         mesh = skin.mesh
         own = mesh.vertices, mesh.faces, skin.normals, skin.middles, skin.beyond
-        self._skin = (*(np.ascontiguousarray(a) for a in own), start, by_patch, of_face)
+        self._skin = (*(np.ascontiguousarray(a) for a in own), start, by_patch, skin.patches.of_face)
 
-    def grow(self, s: Surface, hollow: bool, seeds: Ints, sag: float = 0.0, tolerance: float = 0.0) -> Ints:
+    def grow(self, s: Surface, hollow: bool, seeds: Ints, sag: float = 0.0) -> Ints:
         """Triangles reached from ``seeds`` over those that fit ``s``; ``sag`` is how far the middle of a facet stands
         inside it."""
         self._mark += 1
         sign = -1.0 if hollow else 1.0
-        tol = tolerance or self.skin.tolerance
-        at = int(s.form), s.numbers(), sign, tol, sag, np.asarray(seeds, np.int64)
+        at = int(s.form), s.numbers(), sign, self.skin.tolerance, sag, np.asarray(seeds, np.int64)
         return np.asarray(_grow(*at, self._skin, self.taken, self._seen, self._mark))
 
     def corners(self, faces: Ints) -> Ints:

@@ -21,20 +21,29 @@ _PARALLEL = 0.99995
 
 @dataclass(frozen=True, eq=False)
 class Round:
-    """One cylinder with all its pieces. ``corner`` and ``flat`` are its two diameters, corners or middles of facets on
-    the circle; ``shut`` whether its low and high end are closed."""
+    """One cylinder, its ``piece`` all that belongs to it, connected or not. ``corner`` and ``flat`` are its two
+    diameters, corners or middles of facets on the circle; ``shut`` whether its low and high end are closed."""
 
-    surface: Surface
-    hollow: bool
-    faces: Ints
-    arcs: Arcs
-    low: float
-    high: float
+    piece: Piece
     corner: float
     flat: float
     shut: tuple[bool, bool]
-    strips: bool
-    residual: float
+
+    @property
+    def surface(self) -> Surface:
+        return self.piece.surface
+
+    @property
+    def hollow(self) -> bool:
+        return self.piece.hollow
+
+    @property
+    def faces(self) -> Ints:
+        return self.piece.faces
+
+    @property
+    def arcs(self) -> Arcs:
+        return self.piece.arcs
 
     @property
     def axis(self) -> Array:
@@ -43,11 +52,7 @@ class Round:
     @property
     def centre(self) -> Array:
         """The middle of the axis."""
-        return np.asarray(self.surface.point + self.axis * (self.low + self.high) / 2)
-
-    @property
-    def length(self) -> float:
-        return self.high - self.low
+        return np.asarray(self.surface.point + self.axis * (self.piece.low + self.piece.high) / 2)
 
     @property
     def whole(self) -> bool:
@@ -57,7 +62,7 @@ class Round:
     @property
     def diameter(self) -> float:
         """The drawn diameter: corners on the circle, unless the mid-flat reading is rounder."""
-        if self.strips and self.arcs.sides <= 40 and plainness(self.flat) > plainness(self.corner):
+        if self.piece.strips and self.arcs.sides <= 40 and plainness(self.flat) > plainness(self.corner):
             return self.flat
         return self.corner
 
@@ -82,7 +87,7 @@ def joined(grower: Grower, pieces: list[Piece], body: Ints) -> list[Round]:
     label = connected_components(graph, directed=False)[1]
     out = []
     for k in range(int(label.max()) + 1):
-        out += _round(grower, [some[i] for i in np.flatnonzero(label == k)])
+        out.append(_round(grower, [some[i] for i in np.flatnonzero(label == k)]))
     return out
 
 
@@ -161,14 +166,12 @@ def _crossing(a: Surface, b: Surface) -> float | None:
     return float(np.linalg.solve(np.stack([a.axis, -b.axis, n], axis=1), apart)[0])
 
 
-def _round(grower: Grower, pieces: list[Piece]) -> list[Round]:
-    if len(pieces) == 1:
-        return [_single(grower.skin, pieces[0])]
-    skin = grower.skin
+def _round(grower: Grower, pieces: list[Piece]) -> Round:
+    skin, first = grower.skin, max(pieces, key=lambda p: len(p.faces))
+    if len(pieces) == 1:  # all is known of it already
+        return _told(skin, first)
     faces = np.concatenate([p.faces for p in pieces])
-    first = max(pieces, key=lambda p: len(p.faces))
-    s = first.surface
-    s = refined(grower, s, faces) or s
+    s = refined(grower, first.surface, faces) or first.surface
     strips = all(p.strips for p in pieces)
     corners = skin.mesh.vertices[grower.corners(faces)]
     along = (corners - s.point) @ s.axis
@@ -176,27 +179,12 @@ def _round(grower: Grower, pieces: list[Piece]) -> list[Round]:
     group = skin.patches.of_face[faces] if strips else np.arange(len(faces))
     arcs = union(*spans(skin.mesh, faces, group, s.point, s.axis))
     residual = float(np.abs(s.off(corners)).max())
-    return [_told(skin, s, first.hollow, faces, arcs, (low, high), strips, residual)]
+    return _told(skin, Piece(s, first.hollow, faces, arcs, low, high, residual, strips))
 
 
-def _single(skin: Skin, p: Piece) -> Round:
-    """A piece by itself: all is known of it already."""
-    return _told(skin, p.surface, p.hollow, p.faces, p.arcs, (p.low, p.high), p.strips, p.residual)
-
-
-def _told(
-    skin: Skin,
-    s: Surface,
-    hollow: bool,
-    faces: Ints,
-    arcs: Arcs,
-    ends: tuple[float, float],
-    strips: bool,
-    residual: float,
-) -> Round:
-    low, high = ends
-    middles = np.einsum("ij,ij->i", skin.normals[faces], skin.middles[faces] - s.point)
-    flat = 2 * float(np.median(np.abs(middles)))
+def _told(skin: Skin, p: Piece) -> Round:
+    s = p.surface
+    middles = np.einsum("ij,ij->i", skin.normals[p.faces], skin.middles[p.faces] - s.point)
     at = float(s.point @ s.axis)
-    shut = ends_shut(skin, faces, s.axis, low + at, high + at)
-    return Round(s, hollow, faces, arcs, low, high, 2 * s.radius, flat, shut, strips, residual)
+    shut = ends_shut(skin, p.faces, s.axis, p.low + at, p.high + at)
+    return Round(p, 2 * s.radius, 2 * float(np.median(np.abs(middles))), shut)

@@ -10,7 +10,6 @@ from scipy.sparse.csgraph import connected_components
 
 from knollside.core.mesh.recognition.joining import Round
 from knollside.core.mesh.recognition.skin import Skin
-from knollside.core.mesh.recognition.strips import striplike
 from knollside.core.model import Array, Ints, square_to
 
 _ALONG = 0.9995  # an edge along the axis
@@ -54,11 +53,10 @@ class Outline:
         return np.concatenate([w.faces for w in self.walls])
 
 
-def outlines(skin: Skin, rounds: list[Round], free: np.ndarray) -> list[Outline]:
-    """All outlines of a part, along each axis that a partial round or a sharp inner corner has. ``free`` marks the
-    triangles that nothing else has."""
+def outlines(skin: Skin, rounds: list[Round]) -> list[Outline]:
+    """All outlines of a part, along each axis that a partial round or a sharp corner has."""
     found: list[Outline] = []
-    free = free.copy()
+    free = np.ones(len(skin.mesh.faces), bool)
     for r in rounds:
         free[r.faces] = False
     for axis in _axes(skin, rounds):
@@ -72,7 +70,7 @@ def _axes(skin: Skin, rounds: list[Round]) -> list[Array]:
     p = skin.patches
     some = [r.axis for r in rounds if r.arcs.gap > 0.05]
     sharp = (np.abs(p.angle) > np.radians(29)) & (np.abs(p.angle) < np.radians(125))
-    big = (p.area[p.pair].min(axis=1) > max(0.2, 2e-5 * float(p.area.sum()))) & striplike(p)[p.pair].all(axis=1)
+    big = (p.area[p.pair].min(axis=1) > max(0.2, 2e-5 * float(p.area.sum()))) & p.striplike[p.pair].all(axis=1)
     edges = np.flatnonzero(sharp & big)
     some += list(p.along[edges[np.argsort(-p.length[edges])][:400]])
     out: list[Array] = []

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -40,7 +40,6 @@ class Profile:
     flat: float | None = None
     corner: float | None = None
     sides: int | None = None
-    others: tuple[int, ...] = field(default=())
 
 
 def profiles_of(skin: Skin, rounds: list[Round], o: Outline) -> list[Profile]:
@@ -94,18 +93,6 @@ def _between(x: float, ends: tuple[float, float]) -> bool:
     return ends[0] <= x <= ends[1]
 
 
-def _sweeps(at: _Plane, o: Outline) -> list[float]:
-    """How far round each arc of the outline goes, by its own share of its round; rad."""
-    out = []
-    for w in o.walls:
-        if w.round < 0:
-            continue
-        r = at.rounds[w.round]
-        share = len([v for v in o.walls if v.round == w.round])
-        out.append(r.arcs.sweep / share)
-    return out
-
-
 def _cut_round(at: _Plane, o: Outline, r: int, arcs: int, flats: int) -> Profile | None:
     """A round with flats cut into it (D, double D) or with a key."""
     whole, centre, radius = at.rounds[r], at.centre(r), at.radius(r)
@@ -144,9 +131,8 @@ def _two_ended(at: _Plane, o: Outline, arcs: list[int]) -> Profile | None:
         return Profile("slot", "", o.axis, middle, 2 * at.radius(a), o.faces, hollow, (a, b), span=span)
     big, small = (a, b) if first > second else (b, a)
     if at.rounds[big].whole and hollow and at.rounds[small].arcs.sweep < WHOLE + 0.1:
-        wall = np.concatenate([w.faces for w in o.walls])
         across = at.rounds[big].diameter
-        made = "hole", "keyhole", o.axis, at.centre(big), across, wall, hollow, (small,)
+        made = "hole", "keyhole", o.axis, at.centre(big), across, o.faces, hollow, (small,)
         return Profile(*made, whole=big, span=wide)  # type: ignore[arg-type]
     return None
 
@@ -156,12 +142,10 @@ def _merged(at: _Plane, o: Outline, arcs: list[int]) -> list[Profile]:
     if arcs[0] == arcs[1] or not all(at.rounds[r].arcs.sweep > np.radians(150) for r in arcs):
         return []
     out = []
-    for r, other in (arcs, arcs[::-1]):
+    for r in arcs:
         f = at.rounds[r]
         kind: FeatureKind = "hole" if f.hollow else "pin"
-        out.append(
-            Profile(kind, "merged", o.axis, at.centre(r), f.diameter, f.faces, f.hollow, whole=r, others=(other,))
-        )
+        out.append(Profile(kind, "merged", o.axis, at.centre(r), f.diameter, f.faces, f.hollow, whole=r))
     return out
 
 

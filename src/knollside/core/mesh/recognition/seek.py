@@ -51,18 +51,18 @@ class Piece:
 
 def find_pieces(grower: Grower) -> list[Piece]:
     """Cylinders, then cones and balls, each triangle in one piece at most."""
-    skin = grower.skin
-    found, part = _by_strips(skin, grower)
-    found += _by_patches(skin, grower)
-    found += _partial(skin, grower, part)
+    found, part = _by_strips(grower)
+    found += _by_patches(grower)
+    found += _partial(grower, part)
     return found
 
 
 # --- from strips ---------------------------------------------------------------------------------------------------
 
 
-def _by_strips(skin: Skin, grower: Grower) -> tuple[list[Piece], list[Piece]]:
+def _by_strips(grower: Grower) -> tuple[list[Piece], list[Piece]]:
     """Whole rounds, taken; and partial ones, not yet: strips of a cone look like those of a coarse fillet."""
+    skin = grower.skin
     seeds = strip_seeds(skin)
     spent = np.zeros(skin.patches.count, np.int32)
     found: list[Piece] = []
@@ -71,7 +71,7 @@ def _by_strips(skin: Skin, grower: Grower) -> tuple[list[Piece], list[Piece]]:
     for k, (p, q) in enumerate(seeds.pair.tolist()):
         if spent[p] >= _TRIES and spent[q] >= _TRIES:
             continue
-        piece, faces = _grown(skin, grower, seeds, k)
+        piece, faces = _grown(grower, seeds, k)
         if piece is not None and piece.arcs.sweep >= WHOLE:
             grower.taken[piece.faces] = True
             spent[of_face[piece.faces]] = _TRIES
@@ -84,7 +84,7 @@ def _by_strips(skin: Skin, grower: Grower) -> tuple[list[Piece], list[Piece]]:
     return found, part
 
 
-def _partial(skin: Skin, grower: Grower, part: list[Piece]) -> list[Piece]:
+def _partial(grower: Grower, part: list[Piece]) -> list[Piece]:
     """Of partial rounds those still free, the longest way round first."""
     found = []
     for piece in sorted(part, key=lambda x: -x.arcs.sweep * len(x.faces)):
@@ -92,7 +92,7 @@ def _partial(skin: Skin, grower: Grower, part: list[Piece]) -> list[Piece]:
         if len(free) < len(piece.faces):
             if len(free) < 4:
                 continue
-            again = _settled(skin, grower, piece.surface, piece.hollow, free, piece.arcs.facet)[0]
+            again = _settled(grower, piece.surface, piece.hollow, free, piece.arcs.facet)[0]
             if again is None:
                 continue
             piece = again
@@ -101,14 +101,12 @@ def _partial(skin: Skin, grower: Grower, part: list[Piece]) -> list[Piece]:
     return found
 
 
-def _grown(skin: Skin, grower: Grower, seeds: StripSeeds, k: int) -> tuple[Piece | None, Ints]:
+def _grown(grower: Grower, seeds: StripSeeds, k: int) -> tuple[Piece | None, Ints]:
     s = Surface(Form.CYLINDER, seeds.centre[k], seeds.axis[k], float(seeds.radius[k]))
-    return _settled(skin, grower, s, bool(seeds.hollow[k]), seeds.first(k), float(seeds.facet[k]))
+    return _settled(grower, s, bool(seeds.hollow[k]), seeds.first(k), float(seeds.facet[k]))
 
 
-def _settled(
-    skin: Skin, grower: Grower, s: Surface, hollow: bool, seed: Ints, facet: float
-) -> tuple[Piece | None, Ints]:
+def _settled(grower: Grower, s: Surface, hollow: bool, seed: Ints, facet: float) -> tuple[Piece | None, Ints]:
     """Grow, fit to what has grown, grow again; None where it is no round, and how far it grew."""
     faces = grower.grow(s, hollow, seed, _sag(s, facet))
     for _ in range(2):
@@ -164,7 +162,7 @@ def judged(grower: Grower, s: Surface, hollow: bool, faces: Ints) -> Piece | Non
     strips = is_strips(skin, faces, s)
     if s.form is Form.BALL:
         off = np.abs(s.off(skin.mesh.vertices[grower.corners(faces)]))
-        return Piece(s, hollow, faces, Arcs(0.0, 0.0, 0.0, 0.0, 0.0), -s.radius, s.radius, float(off.max()), False)
+        return Piece(s, hollow, faces, Arcs(0.0, 0.0, 0.0), -s.radius, s.radius, float(off.max()), False)
     group = skin.patches.of_face[faces] if strips or s.form is Form.CONE else np.arange(len(faces))
     low, high = spans(skin.mesh, faces, group, s.point, s.axis)
     widths = high - low
@@ -208,28 +206,22 @@ def _ring_of_other(skin: Skin, piece: Piece, across: float) -> bool:
     tall = piece.length / max(float(np.cos(piece.surface.angle)), 0.05)
     if facet > _COARSE_RING or tall > 1.7 * across / 2 * facet:
         return False
-    inner = np.zeros(len(skin.mesh.faces), bool)
-    inner[piece.faces] = True
-    beyond = skin.beyond[piece.faces]
-    out = (beyond >= 0) & ~inner[np.maximum(beyond, 0)]
-    if not out.any():
-        return False
-    z = (skin.middles[np.repeat(piece.faces, 3).reshape(-1, 3)] - piece.surface.point) @ piece.surface.axis
+    rim = skin.rim(piece.faces)
+    at, axis = piece.surface.point, piece.surface.axis
+    z, other = ((skin.middles[t] - at) @ axis for t in (rim.inner, rim.outer))
     middle = (piece.low + piece.high) / 2
-    other = (skin.middles[np.maximum(beyond, 0)] - piece.surface.point) @ piece.surface.axis
-    bend = np.abs(skin.bend[piece.faces])
     smooth = []
-    for side in (other > np.maximum(z, middle), other < np.minimum(z, middle)):
-        here = out & side
-        smooth.append(bool(here.any() and np.median(bend[here]) < 1.7 * facet + 0.01))
+    for here in (other > np.maximum(z, middle), other < np.minimum(z, middle)):
+        smooth.append(bool(here.any() and np.median(np.abs(rim.bend[here])) < 1.7 * facet + 0.01))
     return all(smooth)
 
 
 # --- from patches --------------------------------------------------------------------------------------------------
 
 
-def _by_patches(skin: Skin, grower: Grower) -> list[Piece]:
-    count = np.bincount(skin.patches.of_face, minlength=skin.patches.count)
+def _by_patches(grower: Grower) -> list[Piece]:
+    skin = grower.skin
+    count = np.diff(skin.patches.members[0])
     broad = count[skin.patches.of_face] > _BROAD
     found: list[Piece] = []
     for most, bend in _GATHER:
@@ -241,7 +233,7 @@ def _by_patches(skin: Skin, grower: Grower) -> list[Piece]:
                 continue
             near = _gathered(t, most, np.radians(bend), skin.beyond, skin.bend, grower.taken, broad)
             spent[near] = True
-            piece = _of_patch(skin, grower, near) if len(near) >= 8 else None
+            piece = _of_patch(grower, near) if len(near) >= 8 else None
             if piece is not None:
                 grower.taken[piece.faces] = True
                 spent[piece.faces] = True
@@ -276,9 +268,10 @@ def _gathered(t, most, bend, beyond, bends, taken, broad):  # type: ignore[no-un
     return out[:n]
 
 
-def _of_patch(skin: Skin, grower: Grower, near: Ints) -> Piece | None:
+def _of_patch(grower: Grower, near: Ints) -> Piece | None:
     """The first of cylinder, cone and ball that goes through a patch's corners and grows beyond it."""
-    points = skin.mesh.vertices[np.unique(skin.mesh.faces[near])]
+    skin = grower.skin
+    points = skin.mesh.vertices[grower.corners(near)]
     normals, areas = skin.normals[near], np.maximum(skin.areas[near], 1e-12)
     if len(points) < 7:
         return None
@@ -290,9 +283,9 @@ def _of_patch(skin: Skin, grower: Grower, near: Ints) -> Piece | None:
         hollow = _hollow(skin, fine, near)
         if hollow is None:
             continue
-        piece = _settled(skin, grower, fine, hollow, near, 0.0)[0]
+        piece = _settled(grower, fine, hollow, near, 0.0)[0]
         if piece is not None and piece.surface.form is Form.BALL:
-            piece = _or_ruled(skin, grower, piece) or piece
+            piece = _or_ruled(grower, piece) or piece
         if piece is not None and _enough(piece, near):
             return piece
     return None
@@ -350,15 +343,15 @@ def _close(skin: Skin, s: Surface, points: Array) -> bool:
     return bool(off.max() <= skin.tolerance and np.quantile(off, _MOST_OF) <= skin.strict)
 
 
-def _or_ruled(skin: Skin, grower: Grower, piece: Piece) -> Piece | None:
+def _or_ruled(grower: Grower, piece: Piece) -> Piece | None:
     """The cylinder or cone that a ball's corners also lie on, as two rings of one do."""
-    faces = piece.faces
-    points = skin.mesh.vertices[np.unique(skin.mesh.faces[faces])]
+    skin, faces = grower.skin, piece.faces
+    points = skin.mesh.vertices[grower.corners(faces)]
     areas = np.maximum(skin.areas[faces], 1e-12)
     for s in _starts(points, skin.normals[faces], skin.middles[faces], areas)[:-1]:
         fine = _fitted(points, s)
         if fine is not None and _close(skin, fine, points):
-            return _settled(skin, grower, fine, piece.hollow, faces, 0.0)[0]
+            return _settled(grower, fine, piece.hollow, faces, 0.0)[0]
     return None
 
 
@@ -370,18 +363,9 @@ def _enough(piece: Piece, near: Ints) -> bool:
 def ends_shut(skin: Skin, faces: Ints, axis: Array, low: float, high: float) -> tuple[bool, bool]:
     """Whether a floor meets the low and the high end in a concave edge. Judged at the rim, so that a counterbore with a
     smaller hole in its floor is shut."""
-    inner = np.zeros(len(skin.mesh.faces), bool)
-    inner[faces] = True
-    beyond = skin.beyond[faces]
-    out = (beyond >= 0) & ~inner[np.maximum(beyond, 0)]
-    row, side = np.nonzero(out)
-    f = skin.mesh.faces[faces[row]]
-    take = np.arange(len(row))
-    a, b = skin.mesh.vertices[f[take, side]], skin.mesh.vertices[f[take, (side + 1) % 3]]
-    edge = b - a
-    length = np.linalg.norm(edge, axis=1)
-    across = np.abs(edge @ axis) <= 0.9 * length
-    place = skin.middles[beyond[row, side]] @ axis
-    say = np.where(skin.bend[faces[row], side] < 0, 1.0, -1.0) * length * across
+    rim = skin.rim(faces)
+    across = np.abs(rim.edge @ axis) <= 0.9 * rim.length
+    place = skin.middles[rim.outer] @ axis
+    say = np.where(rim.bend < 0, 1.0, -1.0) * rim.length * across
     middle = (low + high) / 2
     return bool(say[place < middle].sum() > 0), bool(say[place >= middle].sum() > 0)

@@ -14,6 +14,18 @@ from knollside.core.model import Array, Ints, Mesh
 
 
 @dataclass(frozen=True)
+class Rim:
+    """Sides where some triangles end and others begin (r,): the triangle within, the one beyond, the ``edge`` between
+    (r, 3) with its ``length``, and the ``bend`` there (rad, positive where convex)."""
+
+    inner: Ints
+    outer: Ints
+    edge: Array
+    length: Array
+    bend: Array
+
+
+@dataclass(frozen=True)
 class Skin:
     """A mesh with, per triangle and side (m, 3): the triangle beyond it (-1 for none) and how the surface bends there
     (rad, positive where convex). ``rounding`` is how far a corner may stand off its true place, mm; ``tolerance`` how
@@ -30,6 +42,17 @@ class Skin:
     rounding: float
     tolerance: float
     strict: float
+
+    def rim(self, faces: Ints) -> Rim:
+        """Where some triangles end."""
+        within = np.zeros(len(self.mesh.faces), bool)
+        within[faces] = True
+        beyond = self.beyond[faces]
+        row, side = np.nonzero((beyond >= 0) & ~within[np.maximum(beyond, 0)])
+        inner, corner = faces[row], self.mesh.faces[faces[row]]
+        take = np.arange(len(row))
+        edge = self.mesh.vertices[corner[take, (side + 1) % 3]] - self.mesh.vertices[corner[take, side]]
+        return Rim(inner, beyond[row, side], edge, np.linalg.norm(edge, axis=1), self.bend[inner, side])
 
 
 def skin_of(mesh: Mesh, step: float) -> Skin:

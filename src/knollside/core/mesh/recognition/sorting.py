@@ -13,7 +13,7 @@ from knollside.core.mesh.recognition.profiles import Profile, profiles_of
 from knollside.core.mesh.recognition.quadrics import Form
 from knollside.core.mesh.recognition.seek import WHOLE, Piece, ends_shut, find_pieces
 from knollside.core.mesh.recognition.skin import Skin
-from knollside.core.model import Array, Feature, FeatureForm, FeatureKind, Ints, square_to
+from knollside.core.model import Array, Feature, FeatureKind, Ints, square_to
 
 _TAPER = 12.0  # degrees a side: a cone no steeper than that, and no shorter than it is wide, is a taper
 _SHORT = 0.35
@@ -62,10 +62,9 @@ def find_shapes(skin: Skin, body: Ints) -> Found:
 
 def _shapes(skin: Skin, rounds: list[Round]) -> list[Profile]:
     """Profiles of all outlines; polygons of few sides in place of the rounds their flats also make."""
-    coarse = [r for r in rounds if r.whole and r.arcs.sides <= _POLYGON + 1 and r.strips]
-    free = np.ones(len(skin.mesh.faces), bool)
+    coarse = [r for r in rounds if r.whole and r.arcs.sides <= _POLYGON + 1 and r.piece.strips]
     rest = [r for r in rounds if r not in coarse]
-    found = [p for o in outlines(skin, rest, free) for p in profiles_of(skin, rest, mended(o, rest))]
+    found = [p for o in outlines(skin, rest) for p in profiles_of(skin, rest, mended(o, rest))]
     where = {id(r): k for k, r in enumerate(rounds)}
     back = [where[id(r)] for r in rest]
     finer = any(r.arcs.sides > 12 for r in rest)
@@ -89,7 +88,7 @@ def _shapes(skin: Skin, rounds: list[Round]) -> list[Profile]:
     return sorted(out, key=lambda p: (p.form == "open", len(p.rounds) == 0, -len(p.faces)))
 
 
-def _triple(v: Array) -> tuple[float, float, float]:
+def triple(v: Array) -> tuple[float, float, float]:
     x, y, z = (float(c) for c in v)
     return x, y, z
 
@@ -114,8 +113,8 @@ def _of_profile(skin: Skin, rounds: list[Round], p: Profile) -> Feature | None:
     return Feature(
         "",
         p.kind,
-        _triple(u * p.middle[0] + v * p.middle[1] + p.axis * (low + high) / 2),
-        _triple(p.axis),
+        triple(u * p.middle[0] + v * p.middle[1] + p.axis * (low + high) / 2),
+        triple(p.axis),
         p.faces,
         0.0,
         float(across),
@@ -129,7 +128,7 @@ def _of_profile(skin: Skin, rounds: list[Round], p: Profile) -> Feature | None:
         span=p.span,
         flat=p.flat,
         corner=p.corner,
-        residual=None if whole is None else whole.residual,
+        residual=None if whole is None else whole.piece.residual,
     )
 
 
@@ -137,23 +136,21 @@ def _of_round(skin: Skin, r: Round) -> Feature:
     kind: FeatureKind = "hole" if r.hollow else "pin"
     if not r.whole:
         kind = "fillet" if _runs_on(skin, r.faces, r.axis) else "round"
-    form: FeatureForm = ""
     return Feature(
         "",
         kind,
-        _triple(r.centre),
-        _triple(r.axis),
+        triple(r.centre),
+        triple(r.axis),
         r.faces,
         0.0,
         float(r.diameter),
-        r.length,
+        r.piece.length,
         not (r.shut[0] or r.shut[1]) if kind == "hole" else None,
         r.arcs.sides,
         readings=(r.corner, r.flat),
         inside=r.hollow,
-        form=form,
         sweep=float(np.degrees(r.arcs.sweep)),
-        residual=r.residual,
+        residual=r.piece.residual,
     )
 
 
@@ -173,8 +170,8 @@ def _of_cone(skin: Skin, p: Piece) -> Feature:
     return Feature(
         "",
         kind,
-        _triple(s.point + s.axis * (p.low + p.high) / 2),
-        _triple(s.axis * sign),
+        triple(s.point + s.axis * (p.low + p.high) / 2),
+        triple(s.axis * sign),
         p.faces,
         diameter=widest,
         length=p.length,
@@ -193,7 +190,7 @@ def _of_ball(skin: Skin, p: Piece) -> Feature:
     return Feature(
         "",
         "fillet" if corner else "ball",
-        _triple(p.surface.point),
+        triple(p.surface.point),
         (0.0, 0.0, 1.0),
         p.faces,
         diameter=2 * p.surface.radius,
@@ -204,16 +201,8 @@ def _of_ball(skin: Skin, p: Piece) -> Feature:
 
 def _runs_on(skin: Skin, faces: Ints, axis: Array | None) -> bool:
     """Whether the surface goes on smoothly beyond its sides (of an ``axis``: those along it)."""
-    inner = np.zeros(len(skin.mesh.faces), bool)
-    inner[faces] = True
-    beyond = skin.beyond[faces]
-    row, side = np.nonzero((beyond >= 0) & ~inner[np.maximum(beyond, 0)])
-    f = skin.mesh.faces[faces[row]]
-    take = np.arange(len(row))
-    edge = skin.mesh.vertices[f[take, (side + 1) % 3]] - skin.mesh.vertices[f[take, side]]
-    length = np.linalg.norm(edge, axis=1)
-    bend = np.abs(skin.bend[faces[row], side])
-    along = np.ones(len(row), bool) if axis is None else np.abs(edge @ axis) > 0.9 * length
+    rim = skin.rim(faces)
+    along = np.ones(len(rim.inner), bool) if axis is None else np.abs(rim.edge @ axis) > 0.9 * rim.length
     if not along.any():
         return False
-    return bool(length[along & (bend < _SMOOTH)].sum() > 0.8 * length[along].sum())
+    return bool(rim.length[along & (np.abs(rim.bend) < _SMOOTH)].sum() > 0.8 * rim.length[along].sum())

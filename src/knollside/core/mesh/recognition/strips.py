@@ -38,12 +38,11 @@ class StripSeeds:
 def strip_seeds(skin: Skin) -> StripSeeds:
     """Of all borders between two strips, those of the smallest first."""
     p = skin.patches
-    by_patch = np.argsort(p.of_face, kind="stable")
-    count = np.bincount(p.of_face, minlength=p.count)
-    start = np.r_[0, np.cumsum(count)]
+    start, by_patch = p.members
+    count = np.diff(start)
     bend = np.abs(p.angle)
     many = np.bincount(p.pair.ravel(), minlength=p.count)
-    strip = striplike(p) & (count <= _CROWDED) & (many <= _CROWDED)
+    strip = p.striplike & (count <= _CROWDED) & (many <= _CROWDED)
     ok = (bend > LEAST_BEND) & (bend < MOST_BEND) & strip[p.pair].all(axis=1)
     axis = np.cross(p.normal[p.pair[:, 0]], p.normal[p.pair[:, 1]])
     size = np.linalg.norm(axis, axis=1)
@@ -53,9 +52,14 @@ def strip_seeds(skin: Skin) -> StripSeeds:
     border = border[np.argsort(p.area[p.pair[border]].max(axis=1), kind="stable")]
     axis = axis[border]
     at = _on_border(skin, border)
-    width = np.stack([_width(skin, border, axis, at, k, by_patch, start) for k in (0, 1)], axis=1)
-    centre, radius, facet = _circles(p, border, axis, at, width)
-    good = np.flatnonzero((radius > 0.05) & (radius < 600) & np.isfinite(radius) & (width > 1e-6).all(axis=1))
+    inward = [_inward(p, p.pair[border, side], axis, at) for side in (0, 1)]
+    width = np.zeros((2, len(border)))
+    for side in (0, 1):
+        _reach(
+            skin.mesh.vertices, skin.mesh.faces, at, inward[side], p.pair[border, side], start, by_patch, width[side]
+        )
+    centre, radius, facet = _circles(at, inward, width)
+    good = np.flatnonzero((radius > 0.05) & (radius < 600) & np.isfinite(radius) & (width > 1e-6).all(axis=0))
     circle = axis[good], centre[good], radius[good], facet[good], p.angle[border[good]] < 0
     return StripSeeds(p.pair[border[good]], start, by_patch, *circle)
 
@@ -71,16 +75,11 @@ def _on_border(skin: Skin, border: Ints) -> Array:
     return np.asarray(skin.mesh.vertices[e.corners[e.pair_edge[order[np.searchsorted(key[order], want)]], 0]])
 
 
-def _width(skin: Skin, border: Ints, axis: Array, at: Array, side: int, by_patch: Ints, start: Ints) -> Array:
-    """How far the strip on one side reaches from the border, across the axis, mm (b,)."""
-    p = skin.patches
-    mine = p.pair[border, side]
+def _inward(p: Patches, mine: Ints, axis: Array, at: Array) -> Array:
+    """From each border across the axis into the strip on one side of it, unit (b, 3)."""
     across = np.cross(axis, p.normal[mine])
-    inward = np.einsum("ij,ij->i", across, p.centre[mine] - at)
-    across = across * np.where(inward < 0, -1.0, 1.0)[:, None]
-    out = np.zeros(len(border))
-    _reach(skin.mesh.vertices, skin.mesh.faces, at, across, mine, start, by_patch, out)
-    return out
+    into = np.einsum("ij,ij->i", across, p.centre[mine] - at)
+    return np.asarray(across * np.where(into < 0, -1.0, 1.0)[:, None])
 
 
 @numba.njit(cache=True, nogil=True)
@@ -98,34 +97,14 @@ def _reach(vertices, faces, at, across, mine, start, by_patch, out):  # type: ig
         out[i] = far
 
 
-def _circles(p: Patches, border: Ints, axis: Array, at: Array, width: Array) -> tuple[Array, Array, Array]:
-    """The circle across each axis through the border and the far edges of its two strips."""
-    ends = []
-    for side in (0, 1):
-        mine = p.pair[border, side]
-        across = np.cross(axis, p.normal[mine])
-        inward = np.einsum("ij,ij->i", across, p.centre[mine] - at)
-        ends.append(across * (np.where(inward < 0, -1.0, 1.0) * width[:, side])[:, None])
-    a, b = ends
+def _circles(at: Array, inward: list[Array], width: Array) -> tuple[Array, Array, Array]:
+    """The circle across each axis through the border and the far edges of its two strips, ``width`` (2, b) off."""
+    a, b = (way * wide[:, None] for way, wide in zip(inward, width, strict=True))
     cross = np.cross(a, b)
     square = np.maximum(np.einsum("ij,ij->i", cross, cross), 1e-300)
     aa, bb = np.einsum("ij,ij->i", a, a), np.einsum("ij,ij->i", b, b)
     # Circumcentre of a triangle with one corner at nought.
     to = np.cross(aa[:, None] * b - bb[:, None] * a, cross) / (2 * square)[:, None]
     radius = np.linalg.norm(to, axis=1)
-    facet = 2 * np.arcsin(np.clip(width.max(axis=1) / np.maximum(2 * radius, 1e-12), 0, 1))
+    facet = 2 * np.arcsin(np.clip(width.max(axis=0) / np.maximum(2 * radius, 1e-12), 0, 1))
     return at + to, radius, facet
-
-
-def striplike(p: Patches) -> np.ndarray:
-    """Patches with two parallel borders: what a strip of a round has, and a triangle of a free surface has not."""
-    sign = np.sign(p.along[np.arange(len(p.along)), np.abs(p.along).argmax(axis=1)])
-    along = p.along * sign[:, None]
-    found = np.zeros(p.count, bool)
-    for offset in (0.0, 0.5):  # two gratings, so that none falls on both their edges
-        place = np.floor(along * 40 + offset).astype(np.int64) + 64
-        code = (place[:, 0] * 128 + place[:, 1]) * 128 + place[:, 2]
-        key = np.r_[p.pair[:, 0], p.pair[:, 1]] * (128**3) + np.r_[code, code]
-        twice, times = np.unique(key, return_counts=True)
-        found[twice[times > 1] // 128**3] = True
-    return found
