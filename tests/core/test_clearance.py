@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from knollside.core.fit.clearance import freedom, gaps, split_bodies
 from knollside.core.fit.flaring import TYPICAL as FLARE
 from knollside.core.fit.freeing import TYPICAL as FREES
-from knollside.core.fit.process import learn
+from knollside.core.fit.process import process_of
 from knollside.core.fit.scaling import plain_gaps, scale_keeping
 from knollside.core.mesh.check import check
 from knollside.core.mesh.distance import shortest
@@ -83,18 +83,24 @@ def test_a_gap_is_told_in_the_layer_and_across_it() -> None:
     assert none.at[0] == pytest.approx(5.5) and 0 <= none.at[1] <= 5  # half-way between them
 
 
+def side_of(readings):  # type: ignore[no-untyped-def]
+    """What a side of a gap prints at, less what is drawn, and its source."""
+    upright = process_of(readings, "upright")
+    return upright.gap(5.0, 5.0).scaled(0.5), upright.shift("hole").source
+
+
 def test_narrow_gaps_weld_wide_ones_rattle_and_flare_closes_the_lowest() -> None:
-    hole, pin = learn((), "hole", "upright"), learn((), "pin", "upright")
+    side = side_of(())
 
     def of(gap: float, low: float = 5.0):  # type: ignore[no-untyped-def]
         (g,) = gaps(two(slab(0, 9, 0, 9, low, low + 9), slab(9 + gap, 20, 0, 9, 0, 20)), UP, R)
-        return freedom(g, hole, pin, *FREES.values(), FLARE)
+        return freedom(g, *side, *FREES.values(), FLARE)
 
     tight, right, wide = of(0.15), of(0.5), of(0.9)
-    assert tight.welds > 0.9 and right.turns > 0.8 and wide.rattles > 0.9
+    assert tight.welds > 0.9 and right.turns > 0.75 and wide.rattles > 0.9
     for f in (tight, right, wide):
         assert f.welds + f.turns + f.rattles == pytest.approx(1.0, abs=1e-9)
-    shrink = (pin.value - hole.value) / 2
+    shrink = -side[0].mean
     assert right.printed.value == pytest.approx(0.5 - shrink) and "open it" in tight.cure and "close it" in wide.cure
     flared = of(0.5, low=0.0)
     assert flared.welds > right.welds and "flare" in flared.why
@@ -102,16 +108,16 @@ def test_narrow_gaps_weld_wide_ones_rattle_and_flare_closes_the_lowest() -> None
     # Own readings take the place of typical shifts and narrow the doubt.
     own = [Measurement(kind="hole", axis="upright", drawn=5, printed=4.9) for _ in range(8)]
     own += [Measurement(kind="pin", axis="upright", drawn=5, printed=5.0) for _ in range(8)]
-    mine = freedom(right.gap, learn(own, "hole", "upright"), learn(own, "pin", "upright"), *FREES.values(), FLARE)
+    mine = freedom(right.gap, *side_of(own), *FREES.values(), FLARE)
     assert mine.printed.value > right.printed.value and mine.printed.source.startswith("yours")
 
 
 def test_a_plate_over_another_by_one_layer_welds() -> None:
-    hole, pin = learn((), "hole", "upright"), learn((), "pin", "upright")
+    side = side_of(())
     mesh = two(slab(0, 30, 0, 30, 0, 4), slab(5, 25, 5, 25, 4.0 + 0.001, 8))
     (g,) = gaps(mesh, UP, R)
-    assert g.layers_between == 0 and freedom(g, hole, pin, *FREES.values(), FLARE).welds >= 0.9
-    assert "layers" in freedom(g, hole, pin, *FREES.values(), FLARE).cure
+    assert g.layers_between == 0 and freedom(g, *side, *FREES.values(), FLARE).welds >= 0.9
+    assert "layers" in freedom(g, *side, *FREES.values(), FLARE).cure
 
 
 @pytest.mark.parametrize("by", [0.3, -0.3])

@@ -7,7 +7,6 @@ import math
 import numpy as np
 import pytest
 from conftest import plate_with_hole
-from scipy.stats import norm
 
 from knollside.core.fit.correction import correct
 from knollside.core.fit.flaring import learn_flare
@@ -95,11 +94,14 @@ def test_printed_partners_share_the_change_as_told(side: str, moves: tuple[float
     a = correct(hole, two, UP, [], pin)
     b = correct(pin, two.model_copy(update={"feature": "pin-1", "partner": "hole-1"}), UP, [], hole)
     up, over = learn([], "hole", "upright", 8.0), learn([], "pin", "upright", 8.0)
-    whole = 0.25 - (up.value - over.value)  # to the middle of the window
-    assert a.to_mm - 8 == pytest.approx(moves[0] * whole, abs=1e-9) and 8 - b.to_mm == pytest.approx(moves[1] * whole)
+    whole = 0.25 - (up.value - over.value)  # to the middle of the window; the shift of what moved is a little another
+    assert a.to_mm - 8 == pytest.approx(moves[0] * whole, abs=2e-3)
+    assert 8 - b.to_mm == pytest.approx(moves[1] * whole, abs=2e-3)
     # Whoever moves, the gap is then in the middle, and both say the same of it.
-    assert a.chance_then == pytest.approx(b.chance_then) and a.chance_then[0] == pytest.approx(a.chance_then[2])
-    assert a.sigma == pytest.approx(math.hypot(up.sigma, over.sigma)) and a.chance_now[0] > 0.9
+    assert a.chance_then == pytest.approx(b.chance_then) and abs(a.chance_then[0] - a.chance_then[2]) < 0.01
+    # Of one print: what it is off by closes the hole and swells the pin, so it is wider than two that do not know
+    # of each other.
+    assert a.sigma > math.hypot(up.sigma, over.sigma) and a.chance_now[0] > 0.9
     with pytest.raises(Refused, match="not a hole and a pin"):
         correct(hole, two, UP, [], round_of("hole", 8.0, "hole-2"))
 
@@ -113,8 +115,9 @@ def test_a_round_lying_hole_is_tighter_from_top_to_bottom() -> None:
     drop = across.value - plumb.value
     assert drop == pytest.approx(0.14, abs=0.01) and plain.to_mm - tear.to_mm == pytest.approx(drop / 2, abs=1e-3)
     # Its two sizes lie to either side of the window's middle, and the lesser one binds.
-    want, sigma = plain.target, across.sigma
-    assert plain.chance_then[0] == pytest.approx(norm.cdf((want.low - want.size + drop / 2) / sigma), abs=1e-6)
+    want = plain.target
+    binds = across.one.below(want.low - want.size + drop / 2 + across.value)
+    assert plain.chance_then[0] == pytest.approx(binds, abs=2e-3)
     assert plain.chance_then[0] == pytest.approx(plain.chance_then[2]) and plain.chance_then[1] < tear.chance_then[1]
 
 

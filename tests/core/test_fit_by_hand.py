@@ -4,27 +4,26 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from statistics import NormalDist
 
 import numpy as np
 import pytest
-from scipy.optimize import brentq, minimize
-from scipy.stats import norm, t
+from scipy.optimize import minimize
+from scipy.stats import multivariate_normal, norm
 
+from knollside.core.fit import posterior, process
 from knollside.core.fit.clearance import Freedom, Gap, freedom
 from knollside.core.fit.correction import axis_of, correct, odds
 from knollside.core.fit.freeing import chance_freed, learn_frees, odd_gap_steps
 from knollside.core.fit.hardware import item, names, suggestion
 from knollside.core.fit.play import across_of_flank, running_in, start_tight, tight_window, wobble
+from knollside.core.fit.posterior import Foretold
 from knollside.core.fit.process import (
     PrintSetting,
-    Process,
-    Shift,
     contradictions,
     history,
     learn,
-    more_to_halve,
     process_of,
 )
 from knollside.core.fit.windows import Target
@@ -38,79 +37,136 @@ def reading(kind: str, drawn: float, error: float, repeats: int = 1, **more: obj
     return Measurement.model_validate(said | more)
 
 
-MIXED = [
-    *(reading("hole", d, e, n) for d, e, n in ((3, -0.20, 1), (5, -0.24, 3), (8, -0.19, 1), (12, -0.26, 5))),
-    *(reading("pin", d, e, n) for d, e, n in ((4, 0.05, 1), (10, 0.01, 2), (25, -0.05, 1))),
+DAY = date(2026, 6, 1)
+TWO_PRINTS = [
+    *(reading("hole", d, e, n, bar="a", on=DAY) for d, e, n in ((3, -0.20, 1), (5, -0.24, 3), (12, -0.26, 5))),
+    *(reading("hole", d, e, bar="b", on=DAY + timedelta(days=7)) for d, e in ((4, -0.15), (8, -0.19))),
+    *(reading("pin", d, e, bar="b", on=DAY + timedelta(days=7)) for d, e in ((4, 0.05), (25, -0.05))),
+    reading("hole", 8, -0.16, bar="b", on=DAY + timedelta(days=7), between=(7.8, 7.9)),
+    reading("known hole", 6, 0.03),
 ]
+SD = {"s0": 0.02, "s1": 0.003, "su": 0.045, "small": 0.4, "drift": 0.03}
 
 
-def whitened(square: float, rows: list[Measurement]) -> tuple[np.ndarray, np.ndarray, float, float]:
-    """Coefficients, their covariance, weighted rest squared, and how many of them the readings settled: the typical
-    values taken as three more readings, everything divided by its own doubt, and plain least squares of that."""
-    weight = np.array([1 / (0.8 + 0.2 / m.repeats) for m in rows])
-    x = np.array([[m.drawn - 5, m.kind == "hole", m.kind == "pin"] for m in rows], float)
-    y = np.array([m.printed - m.drawn for m in rows])
-    sigma = np.r_[np.sqrt(square / weight), 0.003, 0.08, 0.06]
-    whole, said = np.vstack([x, np.eye(3)]) / sigma[:, None], np.r_[y, -0.002, -0.18, 0.04] / sigma
-    mean = np.linalg.lstsq(whole, said, rcond=None)[0]
-    q = np.linalg.qr(whole)[0]
-    return mean, np.linalg.inv(whole.T @ whole), float(weight @ (y - x @ mean) ** 2), float((q[: len(y)] ** 2).sum())
+def dense(rows: list[Measurement], s0: float, s1: float, su: float, small: float, drift: float):  # type: ignore[no-untyped-def]
+    """Mean, covariance of the readings, and of them with a hole and a pin of the next print, written out term by term
+    from the model in words, with no least squares anywhere."""
+    end = max(m.on for m in rows if m.on)
+    var = {
+        "shrink": 0.006**2,
+        "hole": 0.10**2,
+        "pin": 0.08**2,
+        "small": small**2,
+        "hole drift": drift**2,
+        "pin drift": drift**2,
+        "zero": 0.06**2,
+        "outside zero": 0.06**2,
+        "jaws": 0.25**2,
+    }
+    told = {"shrink": -0.002, "hole": -0.18, "pin": 0.04, "jaws": 0.1}
+
+    def speaks(m: Measurement) -> dict[str, float]:
+        known, inside = m.kind.startswith("known"), m.kind.endswith("hole")
+        out: dict[str, float] = {}
+        if not known:
+            out |= {"shrink": m.drawn - 5, "hole" if inside else "pin": 1}
+            if inside:
+                out["small"] = 0.2 - 1 / m.drawn
+            out["hole drift" if inside else "pin drift"] = (m.on - end).days / 7 if m.on else 0.0
+        if m.between is None:
+            out["zero" if inside else "outside zero"] = 1
+            if inside:
+                out["jaws"] = -1 / m.printed
+        return out
+
+    n = len(rows)
+    terms = [speaks(m) for m in rows]
+    mean = np.array([sum(told.get(k, 0.0) * v for k, v in t.items()) for t in terms])
+    cov = np.array([[sum(var[k] * a[k] * b[k] for k in a.keys() & b.keys()) for b in terms] for a in terms])
+    for i, a in enumerate(rows):
+        for j, b in enumerate(rows):
+            if a.kind.startswith("known") or b.kind.startswith("known"):
+                continue
+            if a.kind == b.kind and (a.bar, a.on) == (b.bar, b.on):
+                cov[i, j] += su**2
+                if a.drawn == b.drawn:  # one place, read twice
+                    cov[i, j] += 0.8 * (s0 + s1 * a.drawn) ** 2
+    for i, m in enumerate(rows):
+        if m.kind.startswith("known"):
+            cov[i, i] += 0.01**2 / 12 + 0.01**2
+        elif m.between is not None:
+            cov[i, i] += (m.between[1] - m.between[0]) ** 2 / 12
+        else:
+            cov[i, i] += 0.01**2 / 12 + 0.2 / m.repeats * (s0 + s1 * m.drawn) ** 2
+    to = [{"shrink": 4.0, "hole": 1, "small": 0.2 - 1 / 9}, {"shrink": -3.0, "pin": 1}]
+    ahead = np.array([sum(told.get(k, 0.0) * v for k, v in t.items()) for t in to])
+    cross = np.array([[sum(var[k] * a[k] * b[k] for k in a.keys() & b.keys()) for b in terms] for a in to])
+    own = np.array([[sum(var[k] * a[k] * b[k] for k in a.keys() & b.keys()) for b in to] for a in to])
+    gain = cross @ np.linalg.inv(cov)
+    off = np.array([m.printed - m.drawn for m in rows]) - mean
+    log = multivariate_normal(np.zeros(n), cov).logpdf(off)
+    return log, ahead + gain @ off, own - gain @ cross.T
 
 
-@pytest.mark.parametrize("rows", [MIXED, MIXED[:4], MIXED[4:], MIXED[:1]])
-def test_a_printer_is_fitted_as_by_whitened_least_squares_with_its_scatter_at_rest(rows: list[Measurement]) -> None:
-    def off(square: float) -> float:
-        _, _, rest, settled = whitened(square, rows)
-        return (2 * 0.021**2 + rest) / (2 + len(rows) - settled) - square
+@pytest.mark.parametrize("at", [{}, {"s1": 0.0}, {"su": 0.012}, {"small": 1e-9, "drift": 1e-9}])
+def test_a_printer_is_learned_as_by_conditioning_one_large_normal(
+    at: dict[str, float], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Two points of the grid: their weights by the readings' own density, what they foretell by conditioning."""
+    both = SD, SD | at | {"s0": 0.03}
+    monkeypatch.setattr(posterior, "_SLIP", 1e-12)
+    found = []
+    for sd in both:
+        monkeypatch.setattr(posterior, "_SCATTERS", np.array([sd["s0"]]))
+        for name, key in (("_GROWS", "s1"), ("_PRINTS", "su"), ("_SMALL", "small"), ("_DRIFT", "drift")):
+            monkeypatch.setattr(posterior, name, ((sd[key], 1.0),))
+        process._process.cache_clear()
+        p = process_of(TWO_PRINTS, "upright")
+        log, mean, cov = dense(TWO_PRINTS, **sd)
+        hole, pin = p.shift("hole", 9.0), p.shift("pin", 2.0)
+        place = [0.8 * (sd["s0"] + sd["s1"] * d) ** 2 for d in (9.0, 2.0)]
+        assert (hole.value, pin.value) == pytest.approx(tuple(mean), abs=1e-6)
+        assert hole.sigma**2 == pytest.approx(cov[0, 0] + sd["su"] ** 2 + place[0], rel=1e-4)
+        assert pin.sigma**2 == pytest.approx(cov[1, 1] + sd["su"] ** 2 + place[1], rel=1e-4)
+        assert hole.half == pytest.approx(1.6449 * hole.sigma, rel=1e-3)
+        assert hole.doubt == pytest.approx(1.6449 * math.sqrt(cov[0, 0] + sd["su"] ** 2), rel=1e-3)
+        # One print, one shrink: the gap's doubt is that of the difference, and too much material is in both.
+        gap = cov[0, 0] + cov[1, 1] - 2 * cov[0, 1] + (2 * sd["su"]) ** 2 + sum(place)
+        assert p.gap(9.0, 2.0).sigma ** 2 == pytest.approx(gap, rel=1e-4)
+        found.append((log, p))
+    # Both in one grid: weighed by how likely each makes the readings, and by the scatter's own prior.
+    if not at:
+        monkeypatch.setattr(posterior, "_SCATTERS", np.array([0.02, 0.03]))
+        process._process.cache_clear()
+        weights = process_of(TWO_PRINTS, "upright").posterior.weights
+        prior = [-0.5 * ((math.log(s) - math.log(0.018)) / 0.55) ** 2 for s in (0.02, 0.03)]
+        odds_now = math.exp(found[1][0] + prior[1] - found[0][0] - prior[0])
+        assert weights[1] / weights[0] == pytest.approx(odds_now, rel=1e-4)
+    process._process.cache_clear()
 
-    square = brentq(off, 1e-5, 0.02, xtol=1e-12)
-    mean, cov, _, settled = whitened(square, rows)
-    p = process_of(rows, "upright")
-    assert p.scatter == pytest.approx(math.sqrt(square), rel=1e-4) and p.mean == pytest.approx(mean, rel=1e-4)
-    assert p.freedom == pytest.approx(2 + len(rows) - settled, rel=1e-4)
-    assert p.cov == pytest.approx(cov, rel=1e-3) and (p.shrink, p.hole_b) == pytest.approx(
-        (1 + mean[0], 5 * mean[0] - mean[1]), rel=1e-4
-    )
-    for kind, drawn, row in (("hole", 9.0, [4.0, 1, 0]), ("pin", 2.0, [-3.0, 0, 1])):
-        s, n = p.shift(kind, drawn), sum(m.kind == kind for m in rows)
-        sd = math.sqrt(np.array(row) @ cov @ np.array(row))
-        half = t.ppf(0.95, p.freedom) * sd if n else 1.6448536 * sd
-        if 0 < n < 4:
-            half = max(half, 1.645 * (0.08 if kind == "hole" else 0.06) / math.sqrt(1 + n))
-        assert (s.value, s.half, s.count) == (pytest.approx(mean @ row, rel=1e-4), pytest.approx(half, rel=1e-3), n)
-        print_only = math.sqrt(0.8) * p.scatter
-        level = t.ppf(0.95, p.freedom) if n else 1.6448536
-        assert s.sigma == pytest.approx(math.hypot(print_only, s.half / level), rel=1e-3)
+
+def test_a_mixture_is_read_as_by_plain_integration() -> None:
+    f = Foretold(np.array([0.7, 0.3]), np.array([0.0, 0.2]), np.array([0.1, 0.3]))
+    x = np.linspace(-3, 3, 600_001)
+    density = 0.7 * norm.pdf(x, 0, 0.1) + 0.3 * norm.pdf(x, 0.2, 0.3)
+    below = np.cumsum(density) * (x[1] - x[0])
+    assert f.mean == pytest.approx(0.06) and f.sigma == pytest.approx(math.sqrt((x**2 @ density) * 1e-5 - 0.06**2))
+    for share in (0.05, 0.5, 0.95):
+        assert f.quantile(share) == pytest.approx(float(np.interp(share, below, x)), abs=1e-4)
+    assert f.below(0.1) == pytest.approx(float(np.interp(0.1, x, below)), abs=3e-5)
+    g = f.scaled(-0.5).moved(1.0, 0.2)
+    assert g.mean == pytest.approx(0.97) and g.sigma == pytest.approx(math.hypot(0.5 * f.sigma, 0.2))
+    assert f.less(g, 0.1).sigma == pytest.approx(math.sqrt(f.sigma**2 + g.sigma**2 + 2 * 0.01))
 
 
-def test_readings_far_off_are_named_from_three_and_a_half_robust_scatters_on() -> None:
-    """Four a little under, four a little over the typical, and one: its distance over the median one, times 0.6745."""
-    for a, x, named in ((0.02, 0.098, ()), (0.02, 0.130, (8,)), (0.002, 0.0505, ()), (0.002, 0.0545, (8,))):
-        rows = [reading("hole", 5, -0.18 + e) for e in (*[-a] * 4, *[a] * 4, x)]
-        assert process_of(rows, "upright").outliers == {"hole": named, "pin": ()}
+def test_readings_far_off_are_named_and_hardly_count() -> None:
+    even = [reading("hole", d, -0.18 + e) for d, e in ((4, -0.02), (5, 0.02), (6, -0.01), (8, 0.01), (10, 0.0))]
+    plain = process_of(even, "upright")
+    slipped = process_of([*even, reading("hole", 7, 0.3)], "upright")
+    assert plain.outliers["hole"] == () and slipped.outliers["hole"] == (5,)
+    assert slipped.shift("hole", 7.0).value == pytest.approx(plain.shift("hole", 7.0).value, abs=0.02)
+    # With few readings none is called wrong: which it is cannot be told.
     assert process_of([reading("hole", 5, e) for e in (-0.2, 3.0)], "upright").outliers["hole"] == ()
-
-
-def test_so_many_readings_halve_a_doubt_as_by_adding_them_up() -> None:
-    """Information adds: each reading of that size brings one over the scatter squared."""
-    for p in (process_of(MIXED, "upright"), process_of(MIXED[:2], "upright"), process_of([], "upright")):
-        for kind, row in (("hole", np.array([3.0, 1, 0])), ("pin", np.array([3.0, 0, 1]))):
-            n, now = more_to_halve(p, kind, 8.0), p.shift(kind, 8.0).half
-            assert n is not None
-            halves = [left_after(p, kind, row, k) for k in (n - 1, n)]
-            assert halves[1] <= now / 2 < halves[0] or n == 1
-
-
-def left_after(p: Process, kind: str, row: np.ndarray, n: int) -> float:
-    if n == 0:
-        return p.shift(kind, 8.0).half
-    spread = float(row @ p.cov @ row)
-    # One direction of three learns: the scalar form of the update (Sherman and Morrison).
-    left = spread / (1 + n * spread / p.scatter**2)
-    half = float(t.ppf(0.95, p.freedom + n)) * math.sqrt(left)
-    count = p.counts[kind] + n
-    typical = 0.08 if kind == "hole" else 0.06
-    return max(half, 1.645 * typical / math.sqrt(1 + count)) if count < 4 else half
 
 
 def test_prints_made_alike_days_and_contradictions_have_their_limits() -> None:
@@ -118,7 +174,7 @@ def test_prints_made_alike_days_and_contradictions_have_their_limits() -> None:
     for nozzle, layer, same in ((0.409, 0.2, True), (0.411, 0.2, False), (0.4, 0.2305, True), (0.4, 0.168, False)):
         assert setting.same(reading("hole", 5, -0.2, nozzle_mm=nozzle, layer_height=layer)) is same
     assert setting.same(reading("hole", 5, -0.2))
-    assert process_of([reading("hole", 5, -0.2, layer_height=0.3), *MIXED], "upright", setting).others == 1
+    assert process_of([reading("hole", 5, -0.2, layer_height=0.3), *TWO_PRINTS], "upright", setting).others == 1
     assert contradictions([reading("hole", 5, 0.0), reading("hole", 5.004, 0.163)]) == ()
     assert len(contradictions([reading("hole", 5, 0.0), reading("hole", 5, 0.169)])) == 1
     assert contradictions([reading("hole", 5, 0.0), reading("hole", 5, 0.3, left_out=True)]) == ()
@@ -155,19 +211,18 @@ def test_windows_of_screws_reach_half_way_to_their_neighbours() -> None:
     assert ("M8" in names("hole", 13.54), "M8" in names("hole", 13.56)) == (True, False)
 
 
-HOLE = Shift("hole", "upright", 5, -0.20, -0.26, -0.14, 0.03, 5, (), "yours, 5", 8.0)
-PIN = Shift("pin", "upright", 5, 0.06, 0.02, 0.10, 0.02, 5, (), "yours, 5", 8.0)
+SIDE = Foretold(np.ones(1), np.array([-0.13]), np.array([0.04]))
 FREES, ACROSS, FLARE = Range(0.30, 0.20, 0.40), Range(0.16, 0.08, 0.30), Range(0.15, 0.05, 0.25)
 
 
 def gap(drawn: float | None, between: int | None = None, lowest: float | None = None) -> Freedom:
     g = Gap((0, 1), drawn if drawn is not None else 0.2, (0, 0, 0), drawn, 3.0, between, 0.2, lowest)
-    return freedom(g, HOLE, PIN, FREES, ACROSS, FLARE)
+    return freedom(g, SIDE, "yours, 5", FREES, ACROSS, FLARE)
 
 
 def test_what_comes_of_a_gap_is_by_normal_tables() -> None:
-    """Half of each shift of diameters a side: 0.13 mm narrower; the doubts of both, halved, and the scatter."""
-    scatter = math.hypot(math.hypot(0.03, 0.02) / 2, math.hypot(0.06, 0.04) / 2 / 1.645)
+    """A side prints 0.13 mm narrower, give or take 0.04."""
+    scatter = 0.04
     limit, over = NormalDist(0.30, math.hypot(0.1 / 1.645, 0.03)), NormalDist(0.16, math.hypot(0.11 / 1.645, 0.03))
     for drawn in (0.25, 0.35, 0.45, 0.60):
         f = gap(drawn)
@@ -246,11 +301,11 @@ def test_a_correction_prints_at_what_is_wanted_by_the_shift_of_its_own_size() ->
     c = correct(f, Mate(feature="hole-1", hardware="rod 28 mm", fit="slide"), UP, rows)
     assert c.to_mm + learn(rows, "hole", "upright", c.to_mm).value == pytest.approx(28.25, abs=5e-6)
     now = learn(rows, "hole", "upright", 30.0)
-    assert (c.low, c.high) == pytest.approx((c.to_mm - now.half, c.to_mm + now.half))
+    assert (c.low, c.high) == pytest.approx((c.to_mm - now.doubt, c.to_mm + now.doubt))
     want = Target(5.25, 5.15, 5.35, 5.0, "")
     for inside in (True, False):
-        told = odds(want, 5.15 + 1.2 * 0.1, 0.1, 6.0, inside)
-        small, large = t.cdf(-1.2, 6.0), t.cdf((5.27 - 5.35) / 0.1, 6.0)
+        told = odds(want, Foretold(np.ones(1), np.array([5.15 + 1.2 * 0.1]), np.array([0.1])), inside)
+        small, large = norm.cdf(-1.2), norm.cdf((5.27 - 5.35) / 0.1)
         mid = 1 - small - large
         assert told == pytest.approx((small, mid, large) if inside else (large, mid, small))
     pin = replace(f, id="pin-1", kind="pin", inside=None, diameter=27.0)
@@ -259,4 +314,4 @@ def test_a_correction_prints_at_what_is_wanted_by_the_shift_of_its_own_size() ->
     over = 27.0 + learn((), "pin", "upright", 27.0).value
     # Both are painted all round: four coats of the diameter.
     assert (pair.target.low, pair.target.high) == pytest.approx((over + 0.15 + 0.2, over + 0.35 + 0.2))
-    assert pair.to_mm == pytest.approx(over + 0.45 - learn((), "hole", "upright", 30.0).value)
+    assert pair.to_mm == pytest.approx(over + 0.45 - learn((), "hole", "upright", pair.to_mm).value)

@@ -11,7 +11,7 @@ from knollside.core.fit.clearance import freedom, gaps
 from knollside.core.fit.flaring import TYPICAL as FLARE
 from knollside.core.fit.freeing import TYPICAL as FREES
 from knollside.core.fit.opening import set_gap, thicken, wall_behind
-from knollside.core.fit.process import learn
+from knollside.core.fit.process import learn, process_of
 from knollside.core.fit.scaling import plain_gaps, scale_keeping
 from knollside.core.fit.threadfit import open_flanks, plan_thread
 from knollside.core.mesh.check import check
@@ -58,9 +58,9 @@ def test_the_hinges_gap_opens_to_what_the_printer_frees() -> None:
 def test_touching_bodies_are_said_to_weld_and_are_not_opened() -> None:
     mesh = Mesh(*_beside(slab(0, 10, 0, 10, 0, 5), slab(10, 20, 0, 10, 0, 5)))
     (g,) = gaps(mesh, (0.0, 0.0, 1.0), Recipe())
-    hole, pin = (learn((), k, "upright") for k in ("hole", "pin"))
+    side = process_of((), "upright").gap(5.0, 5.0).scaled(0.5)
     assert g.smallest == pytest.approx(0, abs=1e-9)
-    assert freedom(g, hole, pin, *FREES.values(), FLARE).welds > 0.95
+    assert freedom(g, side, "typical", *FREES.values(), FLARE).welds > 0.95
     with pytest.raises(Refused, match="touch"):
         set_gap(mesh, (0, 1), 0.3)
 

@@ -1,93 +1,50 @@
-"""What is learned of printers that differ from the program's own idea of one.
-
-The truths here are not drawn from the typical values: other middles, other shrink, another law of size, readings with
-heavy tails, a printer that drifts while it prints, a coarse calliper. Figures are those of docs/methods.md 7.1.
-"""
+"""What is learned of printers that differ from the program's own idea of one (truths of ``printers.py``; the figures of
+docs/methods.md 7.1 are of 400 runs each by ``./run bench``), and the whole loop on them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import cache
-
 import numpy as np
 import pytest
+from printers import ALL, TRUTHS, outcomes
 
-from knollside.core.fit.process import learn
+from knollside.core.fit.process import process_of
 from knollside.core.model import Measurement
 from knollside.sim.desk import SimulatedPrinter
 from knollside.sim.loop import run_loops
 
-RUNS = 600
-Law = Callable[[float], float]
+RUNS = 80
 
 
-def law(kind: str, rng: np.random.Generator) -> Law:
-    """Printed minus drawn by drawn diameter, mm, of one printer."""
-    at_five, shrink, curve = rng.uniform(-0.30, -0.06), rng.normal(-0.002, 0.003), 0.0
-    if kind == "shifted":  # three sigma and more off the typical middle
-        at_five = rng.choice([-0.45, -0.40, 0.05, 0.12]) + rng.normal(0, 0.02)
-    if kind == "shrinks":
-        shrink = rng.choice([-0.012, -0.009, 0.006])
-    if kind == "curved":  # small holes lose more: no straight line
-        curve = rng.uniform(0.2, 0.5)
-    return lambda d: at_five + shrink * (d - 5) - curve * (1 / d - 1 / 5)
+@pytest.mark.parametrize("truth", TRUTHS)
+def test_nine_in_ten_hold_the_next_hole_of_a_printer_that_is_not_the_models(truth: str) -> None:
+    """Four bars a week apart. Bounds are those that chance leaves 80 runs of a true nine in ten, and for all habits at
+    once what is known to fall short."""
+    got = outcomes(truth, 4, RUNS, 11)
+    held, error = np.mean([o.held for o in got]), np.array([o.error for o in got])
+    assert (0.74 if truth == ALL else 0.82) <= held <= 0.99
+    assert abs(error.mean()) < (0.035 if truth == ALL else 0.02)
 
 
-def noise(kind: str, n: int, rng: np.random.Generator) -> np.ndarray:
-    sigma = rng.uniform(0.010, 0.035)
-    made = sigma * (rng.standard_t(3, n) if kind == "heavy-tailed" else rng.normal(size=n))
-    return made + (np.linspace(-0.03, 0.03, n) if kind == "drifting" else 0.0)
+def test_an_interval_is_as_wide_as_the_readings_make_it() -> None:
+    """More bars narrow it towards the scatter itself; a second print tells more than the first left open."""
+    wide, narrow = (np.mean([o.half for o in outcomes("linear", bars, 20, 3)]) for bars in (1, 4))
+    assert narrow < 0.6 * wide and 0.03 < narrow < 0.06  # 1.645 times 0.02 and what is in doubt
 
 
-@cache
-def figures(kind: str, n: int) -> tuple[float, float, float]:
-    """Share of nine-in-ten intervals that held the truth, mean error and its spread, mm, after ``n`` readings."""
+@pytest.mark.parametrize("shift", [-0.45, -0.02, 0.12])
+def test_a_printer_far_from_the_typical_one_is_learned_from_one_bar_of_no_name(shift: float) -> None:
     rng = np.random.default_rng(5)
-    hit, error = [], []
-    step = 0.05 if kind == "coarse calliper" else 0.01
-    for _ in range(RUNS):
-        true, drawn = law(kind, rng), rng.uniform(3, 12, n)
-        printed = drawn + np.array([true(d) for d in drawn]) + noise(kind, n, rng)
-        read = [
-            Measurement(kind="hole", axis="upright", drawn=float(d), printed=float(p))
-            for d, p in zip(drawn, np.round(printed / step) * step, strict=True)
+    held = []
+    for _ in range(60):
+        drawn = rng.uniform(3, 12, 8)
+        taken = [
+            Measurement(kind="hole", axis="upright", drawn=d, printed=round(d + shift + rng.normal(0, 0.02), 2))
+            for d in drawn
         ]
-        at = float(rng.uniform(4, 11))
-        got = learn(read, "hole", "upright", at)
-        hit.append(got.low <= true(at) <= got.high)
-        error.append(got.value - true(at))
-    return float(np.mean(hit)), float(np.mean(error)), float(np.std(error))
-
-
-# The line that is fitted cannot follow these; the interval then says too little. Known, and told in docs/methods.md.
-_TOO_NARROW = pytest.mark.xfail(strict=True, reason="the interval takes no doubt of the law itself into account")
-
-
-@pytest.mark.parametrize("n", [8, 20])
-@pytest.mark.parametrize(
-    "kind",
-    [
-        "level",
-        "shifted",
-        "heavy-tailed",
-        "drifting",
-        "coarse calliper",
-        pytest.param("shrinks", marks=_TOO_NARROW),
-        pytest.param("curved", marks=_TOO_NARROW),
-    ],
-)
-def test_nine_in_ten_intervals_hold_a_truth_that_is_not_the_programs_own(kind: str, n: int) -> None:
-    held, _, _ = figures(kind, n)
-    assert held >= 0.86
-
-
-@pytest.mark.parametrize(
-    "kind", ["level", "shifted", "shrinks", "curved", "heavy-tailed", "drifting", "coarse calliper"]
-)
-def test_what_is_learned_is_near_the_truth_wherever_it_lies(kind: str) -> None:
-    """A figure no doubt is needed for: eight readings come within 0.016 mm (one sigma), without a lean."""
-    _, mean, spread = figures(kind, 8)
-    assert abs(mean) < 0.006 and spread < 0.017
+        s = process_of(taken, "upright").shift("hole", float(rng.uniform(4, 11)))
+        held.append(s.low <= shift + rng.normal(0, 0.02) <= s.high)
+        assert abs(s.value - shift) < 0.05
+    assert np.mean(held) >= 0.8
 
 
 def unlike(rng: np.random.Generator) -> SimulatedPrinter:
@@ -101,9 +58,9 @@ def unlike(rng: np.random.Generator) -> SimulatedPrinter:
 
 def test_the_whole_loop_on_printers_unlike_the_typical_one() -> None:
     """Print a bar of eight holes, measure, correct, print again: does it fit as often as foretold?"""
-    f = run_loops(600, make=unlike)
+    f = run_loops(300, make=unlike)
     assert abs(f.mean_error) < 0.01 and f.spread < 0.025
     assert abs(f.foretold - f.fitted) < 0.05 and len(f.by_chance) >= 4
-    # Band by band, within eight points or what chance leaves of so many runs.
+    # Band by band, within ten points or what chance leaves of so many runs.
     for foretold, fitted, n in f.by_chance:
-        assert abs(foretold - fitted) < max(0.08, 3 * np.sqrt(foretold * (1 - foretold) / n))
+        assert abs(foretold - fitted) < max(0.10, 3 * np.sqrt(foretold * (1 - foretold) / n))

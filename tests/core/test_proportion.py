@@ -78,7 +78,7 @@ def test_a_polygon_of_many_corners_is_read_or_refused_by_the_limit(corners: int)
     if corners < 10_000:
         assert len(load_bytes(polygon(corners), "p.obj").mesh.faces) == corners - 2
     else:
-        with pytest.raises(Refused, match=r"99,998 triangles meet in one corner; up to 10,000 are read"):
+        with pytest.raises(Refused, match=r"99,99\d triangles meet in one corner; up to 10,000 are read"):
             load_bytes(polygon(corners), "p.obj")
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from functools import cached_property
 
 from knollside.core.job.ask import MeshKey
@@ -47,7 +47,8 @@ class OpenPart(Stated):
         trials: DatedTrials = (),
         records: tuple[PrintRecord, ...] = (),
     ) -> OpenPart:
-        """A part with its printer's records."""
+        """A part with its printer's records; a reading that does not say its day was printed the day it was kept."""
+        dated = tuple((n, w, m if m.on else m.model_copy(update={"on": w.date()})) for n, w, m in readings)
         return cls(
             design_case=doc.design_case,
             recipe=doc.recipe,
@@ -56,12 +57,13 @@ class OpenPart(Stated):
             material=doc.material,
             printer=shelf.printers.get(doc.printer_id or 0, PrinterFacts()),
             own=shelf.own,
-            readings=tuple(m for _, _, m in readings),
+            readings=tuple(m for _, _, m in dated),
             trials=tuple(t for _, _, t in trials),
             prints=tuple(r.printed for r in records),
             doc=doc,
             shelf=shelf,
-            dated_readings=readings,
+            dated_readings=dated,
+            today=date.today(),
             dated_trials=trials,
             records=records,
         )

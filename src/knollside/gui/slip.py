@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Literal
 
-from knollside.core.fit.process import learn
+from knollside.core.fit.gauges import GaugeSet, Tried
+from knollside.core.fit.posterior import Foretold
+from knollside.core.fit.process import learn, process_of
 from knollside.core.model import GapTrial, Measurement, Refused
 from knollside.core.proof.piece import GapStep, Spot
 from knollside.core.proof.slip import middle_of, read_entry, wants_another
@@ -13,7 +16,7 @@ from knollside.gui.session import Seeing, Session
 from knollside.sim.desk import PrintedPiece, printer_named
 
 Source = Literal["typed", "calliper", "simulated", "imported"]
-_PRINT = 7  # the simulated twin prints each piece once: measured again it is the same size
+_PRINT = 7  # the simulated twin's first print of each piece: measured again it is the same size
 _ODD = 0.15  # mm off what is expected; a lone reading farther off is asked for again
 
 
@@ -30,6 +33,10 @@ class Slip(Seeing):
         self.times = 1
         self.pending: list[float] = []
         self.found: dict[str, float] = {}
+        self.across = ""
+        self.print_number = 1
+        self.tool: GaugeSet | None = None
+        self.tried: Tried | None = None
 
     def put(self, name: str, spots: tuple[Spot, ...], gap_steps: tuple[GapStep, ...]) -> None:
         """The piece to measure; another one starts at its first place."""
@@ -37,6 +44,8 @@ class Slip(Seeing):
             if name != self.name:
                 self.found = {}
                 self.at = 0
+                self.print_number = 1
+            self.tried = None
             self.name, self.spots, self.gap_steps, self.pending = name, spots, gap_steps, []
 
     @property
@@ -52,9 +61,53 @@ class Slip(Seeing):
     def count(self) -> int:
         return len(self.spots) or len(self.gap_steps)
 
+    @property
+    def bar(self) -> str:
+        """What names this print of the piece among those of one day."""
+        return self.name if self.print_number == 1 else f"{self.name}, print {self.print_number}"
+
+    def another_print(self) -> str:
+        """The piece was printed once more: its places from the first on. What prints differ by is learned from this."""
+        self.print_number += 1
+        self.at, self.pending, self.tried, self.found = 0, [], None, {}
+        return f"Print {self.print_number} of the {self.name}: from its first place."
+
     def skip(self) -> None:
         self.at += 1
-        self.pending = []
+        self.pending, self.tried = [], None
+
+    @property
+    def gauge(self) -> float | None:
+        """The gauge to try next at the place that is lit, mm; None without gauges, or for what none goes into. Raises
+        :class:`Refused` where the set has none."""
+        spot = self.spot
+        if spot is None or self.tool is None or spot.kind != "hole":
+            return None
+        tried = self.tried or Tried(self.tool)
+        return tried.next(self._expected(spot))
+
+    def _expected(self, spot: Spot) -> Foretold:
+        process = process_of(self.part.readings, spot.axis, self.part.fit_setting)
+        return process.shift("hole", spot.drawn).one.moved(spot.drawn)
+
+    def try_gauge(self, went_in: bool) -> str:
+        """The gauge that is asked for went in, or did not; a reading once its neighbours disagree. Raises
+        :class:`Refused`."""
+        spot, size = self.spot, self.gauge
+        if spot is None or size is None or self.tool is None:
+            raise Refused("There is no hole to try a gauge in here.")
+        self.need_printer()
+        self.tried = (self.tried or Tried(self.tool)).told(size, went_in)
+        said = f"{size:.2f} mm {'went in' if went_in else 'did not go in'}."
+        between = self.tried.between
+        if between is None:
+            return said
+        self.tried = None
+        self.at += 1
+        value = sum(between) / 2
+        self.found[spot.name] = value
+        self.workspace.kept.add_reading(self._reading(spot, value, "typed", 1, between))
+        return f"{said} {spot.name.capitalize()}: between {between[0]:.2f} and {between[1]:.2f} mm."
 
     def take(self, text: str, source: Source) -> str:
         """One number for the place that is lit; a sentence of what came of it. Raises :class:`Refused`."""
@@ -81,17 +134,22 @@ class Slip(Seeing):
 
     def _odd(self, spot: Spot, value: float) -> str:
         """Whether a lone reading is far from all that is known of this printer."""
+        if spot.kind in ("known hole", "known outside"):
+            return ""
         kind = "hole" if spot.kind == "hole" else "pin"
         shift = learn(self.part.readings, kind, spot.axis, spot.drawn, self.part.fit_setting)
         flare = 2 * self.part.flares.value if spot.kind == "foot" else 0.0
         expected = spot.drawn + shift.value + flare
-        room = max(_ODD, 4 * shift.sigma) + (0.3 if spot.kind == "foot" else 0.0)
+        room = max(_ODD, 4 * shift.scatter) + (0.3 if spot.kind == "foot" else 0.0)
         if shift.count >= 3 and abs(value - expected) > room:
             return f"About {expected:.2f} was to be expected; measure this place once more."
         return ""
 
-    def _reading(self, spot: Spot, value: float, source: Source, repeats: int) -> Measurement:
+    def _reading(
+        self, spot: Spot, value: float, source: Source, repeats: int, between: tuple[float, float] | None = None
+    ) -> Measurement:
         setting = self.part.fit_setting
+        across = self.across if spot.axis == "upright" and spot.kind in ("hole", "pin") else ""
         return Measurement.model_validate(
             {
                 "kind": spot.kind,
@@ -101,8 +159,12 @@ class Slip(Seeing):
                 "source": source,
                 "nozzle_mm": setting.nozzle_mm,
                 "layer_height": setting.layer_height,
-                "bar": self.name,
+                "bar": self.bar,
                 "repeats": repeats,
+                "between": between,
+                "on": date.today(),
+                "place": spot.name[:60],
+                "across": across,
             }
         )
 
@@ -140,7 +202,7 @@ class Slip(Seeing):
     @property
     def printed(self) -> PrintedPiece:
         """This piece as the simulated twin of the printer has printed it."""
-        return PrintedPiece(printer_named(self.part.printer.name), _PRINT)
+        return PrintedPiece(printer_named(self.part.printer.name), _PRINT + self.print_number - 1)
 
     def simulated_reading(self) -> float:
         """What the simulated calliper shows at the place that is lit."""

@@ -29,6 +29,8 @@ class SimulatedPrinter:
 
     def true_size(self, kind: str, axis: str, drawn: float) -> float:
         """What such a hole, pin or foot comes out at on average."""
+        if kind.startswith("known"):
+            return drawn
         shift = self.hole_shift if kind == "hole" else self.pin_shift
         shift += self.lying_extra if axis != "upright" else 0.0
         shift -= self.sag if axis == "plumb" else 0.0
@@ -36,7 +38,9 @@ class SimulatedPrinter:
         return drawn + shift + (self.shrink - 1) * (drawn - 5)
 
     def printed(self, kind: str, axis: str, drawn: float, rng: np.random.Generator) -> float:
-        """True size of one printed hole, pin or foot."""
+        """True size of one printed hole, pin or foot; a thing of known size is what it is."""
+        if kind.startswith("known"):
+            return drawn
         return self.true_size(kind, axis, drawn) + float(rng.normal(0, self.scatter))
 
     def came_free(self, gap_step: GapStep, rng: np.random.Generator) -> bool:

@@ -18,7 +18,8 @@ UP = (0.0, 0.0, 1.0)
 @dataclass(frozen=True)
 class LoopFigures:
     """Of many seeded runs: the mean error after correction, mm (bias), its spread, the share of nine-in-ten intervals
-    that held the truth, the mean chance to fit foretold and the share that did fit, and both by bands of chance."""
+    that held the printed hole, the mean chance to fit foretold and the share that did fit, and both by bands of
+    chance."""
 
     runs: int
     mean_error: float
@@ -61,9 +62,8 @@ def run_loops(
         c = correct(f, Mate(feature="hole-1", hardware=f"rod {drawn:.3f} mm", fit=fit, window=window), UP, taken)
         errors.append(printer.true_size("hole", "upright", c.to_mm) - c.target.size)
         shift = learn(taken, "hole", "upright", c.to_mm)
-        true = printer.true_size("hole", "upright", c.to_mm) - c.to_mm
-        held.append(shift.low <= true <= shift.high)
         out = printer.printed("hole", "upright", c.to_mm, rng)
+        held.append(shift.low <= out - c.to_mm <= shift.high)
         chance.append(c.chance_then[1])
         fits.append(c.target.low <= out <= c.target.high)
     p, y = np.array(chance), np.array(fits, float)

@@ -15,7 +15,7 @@ from scipy.special import ndtr
 
 from knollside.core.fit.flaring import LAYERS
 from knollside.core.fit.freeing import chance_freed
-from knollside.core.fit.process import Shift
+from knollside.core.fit.posterior import Foretold
 from knollside.core.mesh.distance import shortest
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.topology import bodies_of
@@ -157,14 +157,11 @@ def _between(a: list[shapely.Geometry], b: list[shapely.Geometry], h: float) -> 
     return None
 
 
-def freedom(gap: Gap, hole: Shift, pin: Shift, frees: Range, across: Range, flare: Range) -> Freedom:
-    """What comes of a gap on this printer. ``hole`` and ``pin`` are the learned shifts of diameters, upright;
-    ``frees`` and ``across`` the drawn gaps that come free, in the layer and across it; ``flare`` the foot's growth."""
-    # Both shifts are of diameters: a side of the gap takes half of each.
-    shrink = (pin.value - hole.value) / 2
-    doubt = math.hypot(pin.half, hole.half) / 2 / 1.645
-    scatter = math.hypot(math.hypot(pin.scatter, hole.scatter) / 2, doubt)
-    source = hole.source if hole.count else "typical"
+def freedom(gap: Gap, side: Foretold, source: str, frees: Range, across: Range, flare: Range) -> Freedom:
+    """What comes of a gap on this printer. ``side``: printed less drawn gap, mm a side, of one print of both bodies,
+    and its ``source``; ``frees`` and ``across`` the drawn gaps that come free, in the layer and across it; ``flare``
+    the foot's growth."""
+    shrink, scatter = -side.mean, side.sigma
     drawn = gap.in_layer if gap.in_layer is not None else gap.smallest
     printed = Range(drawn - shrink, drawn - shrink - 1.645 * scatter, drawn - shrink + 1.645 * scatter, source)
     # Bodies that share no layer can only weld across them.

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import stdtr
 
 from knollside.core.fit.finish import Coat, coat_of
-from knollside.core.fit.process import PrintSetting, Shift, learn
+from knollside.core.fit.posterior import Foretold
+from knollside.core.fit.process import PrintSetting, Process, Shift, learn, process_of
 from knollside.core.fit.windows import Target, Windows, gap_window, target
 from knollside.core.model import Feature, Mate, Measurement, Refused
 
@@ -38,7 +38,6 @@ class Correction:
     shift: Shift
     axis: str
     sigma: float
-    freedom: float
     chance_now: tuple[float, float, float]
     chance_then: tuple[float, float, float]
     partner: str = ""
@@ -70,34 +69,32 @@ def correct(
     inside = _inside(feature)
     kind, axis = ("hole" if inside else "pin"), axis_of(feature, direction)
     drawn = feature.diameter
-    coat = coat_of(mate)
-    shift = learn(taken, kind, axis, drawn, setting)
+    process = process_of(taken, axis, setting)
+    known = _Known(process, process.shift(kind, drawn), coat_of(mate))
+    if partner is not None:
+        return _printed_pair(feature, mate, partner, direction, taken, setting, windows, known)
     # A lying hole left round is tighter from top to bottom than across; any other roof is made not to hang.
     drop = 0.0
     if inside and axis == "lying" and mate.shape == "round":
-        drop = max(shift.value - learn(taken, kind, "plumb", drawn, setting).value, 0.0)
-    if partner is not None:
-        known = _Known(shift, axis, shift.sigma, coat)
-        return _printed_pair(feature, mate, partner, direction, taken, setting, windows, known)
+        drop = max(known.shift.value - learn(taken, kind, "plumb", drawn, setting).value, 0.0)
+    coat = known.coat
     want = target(mate, inside, drawn, windows)
     bare = want.moved((1 if inside else -1) * 2 * coat.mm) if coat is not None else want
     # So its two sizes lie to either side of what is wanted.
     printed = bare.size + drop / 2
-    to = _drawn_for(printed, taken, kind, axis, drawn, setting)
-    sigma = math.hypot(shift.sigma, 2 * coat.sigma if coat is not None else 0.0)
-    return _made(feature, to, printed, bare, _Known(shift, axis, sigma, coat, drop))
+    to = _drawn_for(printed, process, kind, drawn)
+    more = 2 * coat.sigma if coat is not None else 0.0
+    now, then = (process.shift(kind, d).one.moved(d, more) for d in (drawn, to))
+    return _made(feature, to, bare, known, then.sigma, (odds(bare, now, inside, drop), odds(bare, then, inside, drop)))
 
 
 @dataclass(frozen=True)
 class _Known:
-    """How one feature prints: its shift on its axis, the doubt of one more print (``sigma``), its coat of paint, and
-    how much less a lying hole measures from top to bottom (``drop``)."""
+    """How one feature prints: its axis of the printer, its shift as drawn, and its coat of paint."""
 
+    process: Process
     shift: Shift
-    axis: str
-    sigma: float
     coat: Coat | None
-    drop: float = 0.0
 
 
 def _inside(f: Feature) -> bool:
@@ -105,35 +102,43 @@ def _inside(f: Feature) -> bool:
     return f.kind != "pin" and f.inside is not False
 
 
-def _drawn_for(
-    size: float, taken: tuple[Measurement, ...], kind: str, axis: str, drawn: float, setting: PrintSetting | None
-) -> float:
-    """The drawn size that prints at ``size``: the shift is that of the corrected size, found in two rounds."""
+def _drawn_for(size: float, process: Process, kind: str, drawn: float) -> float:
+    """The drawn size that prints at ``size``: the shift is that of the corrected size, found in a few rounds."""
     to = drawn
-    for _ in range(3):
-        to = size - learn(taken, kind, axis, to, setting).value
+    for _ in range(8):
+        before, to = to, max(size - process.shift(kind, to).value, 0.05)
+        if abs(to - before) < 1e-7:
+            break
     return to
 
 
-def _made(f: Feature, to: float, then: float, want: Target, known: _Known, partner: str = "") -> Correction:
-    inside, drawn = _inside(f), float(f.diameter or 0.0)
-    shift, sigma, drop = known.shift, known.sigma, known.drop
+Chances = tuple[float, float, float]
+
+
+def _made(
+    f: Feature,
+    to: float,
+    want: Target,
+    known: _Known,
+    sigma: float,
+    chances: tuple[Chances, Chances],
+    partner: str = "",
+) -> Correction:
+    shift, drawn = known.shift, float(f.diameter or 0.0)
     return Correction(
         f.id,
         drawn,
         to,
-        to - shift.half,
-        to + shift.half,
+        to - shift.doubt,
+        to + shift.doubt,
         shift.source,
         drawn + shift.value,
-        then,
+        to + known.process.shift(shift.kind, to).value,
         want,
         shift,
-        known.axis,
+        known.process.axis,
         sigma,
-        shift.freedom,
-        odds(want, drawn + shift.value, sigma, shift.freedom, inside, drop),
-        odds(want, then, sigma, shift.freedom, inside, drop),
+        *chances,
         partner,
         known.coat,
     )
@@ -149,37 +154,51 @@ def _printed_pair(
     windows: Windows | None,
     known: _Known,
 ) -> Correction:
-    shift, coat = known.shift, known.coat
-    if partner.diameter is None or (f.kind == "pin") == (partner.kind == "pin"):
+    """The gap of two printed partners, from their joint distribution: one print, one shrink, one offset."""
+    coat = known.coat
+    if partner.diameter is None or f.diameter is None or (f.kind == "pin") == (partner.kind == "pin"):
         raise Refused(f"{f.title} and {partner.title} are not a hole and a pin; one must go into the other.")
     inside = _inside(f)
-    other = learn(taken, "pin" if inside else "hole", axis_of(partner, direction), partner.diameter, setting)
-    printed_other = partner.diameter + other.value
+    kind, other_kind = ("hole", "pin") if inside else ("pin", "hole")
+    other = process_of(taken, axis_of(partner, direction), setting)
     low, high = gap_window(mate, windows)
     paint = 4 * coat.mm if coat is not None else 0.0  # both partners are painted, on both sides of the diameter
+    printed_other = partner.diameter + other.shift(other_kind, partner.diameter).value
     # Gap = hole - pin; seen from this feature the window is one of its own size.
     edges = sorted(printed_other + (1 if inside else -1) * (w + paint) for w in (low, high))
-    middle = sum(edges) / 2
-    words = f"{partner.title.lower()}, {mate.fit}"
-    want = Target(middle, edges[0], edges[1], printed_other, words)
+    want = Target(sum(edges) / 2, edges[0], edges[1], printed_other, f"{partner.title.lower()}, {mate.fit}")
     share = {"hole": 1.0 if inside else 0.0, "pin": 0.0 if inside else 1.0, "both": 0.5}[mate.side]
-    whole = middle - (float(f.diameter or 0.0) + shift.value)
-    sigma = math.hypot(math.hypot(shift.sigma, other.sigma), 4 * coat.sigma if coat is not None else 0.0)
-    to = float(f.diameter or 0.0) + whole * share
-    made = _made(f, to, to + shift.value, want, replace(known, sigma=sigma), partner.id)
-    if share == 1.0:
-        return made
-    # The partner takes its own share, so that afterwards the gap, not this side alone, is in the middle.
-    then = odds(want, middle, sigma, shift.freedom, inside)
-    return replace(made, chance_then=then)
+    # Drawn so that the gap comes to the middle of the window; each takes its share of the change.
+    alone = _drawn_for(want.size, known.process, kind, f.diameter)
+    to = f.diameter + share * (alone - f.diameter)
+    printed = f.diameter + known.shift.value
+    its = printed - (1 if inside else -1) * ((low + high) / 2 + paint)
+    its_alone = _drawn_for(its, other, other_kind, partner.diameter)
+    partner_to = partner.diameter + (1 - share) * (its_alone - partner.diameter)
+    more = 4 * coat.sigma if coat is not None else 0.0
+    sides = (known.process, other) if inside else (other, known.process)
+
+    def chances(mine: float, theirs: float) -> tuple[Foretold, Chances]:
+        hole, pin = (mine, theirs) if inside else (theirs, mine)
+        gap = gap_of(sides[0], hole, sides[1], pin).moved(0.0, more)
+        return gap, odds(Target(0.0, low + paint, high + paint, 0.0, ""), gap, True)
+
+    then = chances(to, partner_to)
+    return _made(f, to, want, known, then[0].sigma, (chances(f.diameter, partner.diameter)[1], then[1]), partner.id)
 
 
-def odds(
-    want: Target, printed: float, sigma: float, freedom: float, inside: bool, drop: float = 0.0
-) -> tuple[float, float, float]:
-    """(binds, fits, rattles) of one more print expected at ``printed``: Student's t, scatter and doubt together.
-    ``drop``: how much less a hole measures from top to bottom, mm."""
-    small = float(stdtr(freedom, (want.low - printed + drop) / sigma))
-    large = float(stdtr(freedom, (printed - want.high) / sigma))
+def gap_of(of_hole: Process, hole: float, of_pin: Process, pin: float) -> Foretold:
+    """The printed gap of a hole and a pin drawn at these diameters, mm, from one print."""
+    if of_hole is of_pin:
+        return of_hole.gap(hole, pin).moved(hole - pin)
+    one, two = of_hole.shift("hole", hole).one, of_pin.shift("pin", pin).one
+    shared = math.sqrt(of_hole.print_to_print * of_pin.print_to_print)
+    return one.less(two, shared).moved(hole - pin)
+
+
+def odds(want: Target, printed: Foretold, inside: bool, drop: float = 0.0) -> Chances:
+    """(binds, fits, rattles) of one more print: the foretold size against the window. ``drop``: how much less a hole
+    measures from top to bottom, mm."""
+    small, large = printed.below(want.low + drop), 1 - printed.below(want.high)
     middle = max(0.0, 1 - small - large)
     return (small, middle, large) if inside else (large, middle, small)

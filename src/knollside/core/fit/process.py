@@ -1,9 +1,8 @@
 """How a printer makes holes and outsides, learned from measurements (docs/methods.md 7.1).
 
-Inside d = s D - b + e, outside d = s D + c + e: one shrink s an axis, a shift each for holes (b) and outsides (c), and
-the scatter e of one print. The shift grows with size by the shrink, so it is always given at a drawn size. Fitted by
-weighted least squares with the shipped typical values as a weak prior (Gelman et al., *Bayesian Data Analysis*, 14.8);
-the scatter is learned too, so intervals are Student's t. Few readings keep the prior's doubt.
+One model an axis, of holes and outsides together: shrink, a shift of each, a loss of small holes, X apart from Y, what
+differs from print to print, a drift, scatter that may grow with size, slips, and what the calliper is off by. Rows are
+made in :mod:`rows`, weighed in :mod:`posterior`; here is what is asked of them.
 """
 
 from __future__ import annotations
@@ -11,39 +10,27 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
+from functools import lru_cache
 
-import numpy as np
-from scipy.special import stdtrit  # scipy.stats alone would take a second to load
-
+from knollside.core.fit.posterior import Foretold, Posterior, posterior_of
+from knollside.core.fit.rows import REFERENCE, TYPICAL, Term, alike, row_of, rows_of
 from knollside.core.model import Array, Measurement, Recipe
 
-REFERENCE = 5.0  # mm; the size typical shifts are stated at
-# Typical printed minus drawn diameter at that size, mm, and how far printers differ (one sigma). "plumb" is a lying
-# hole measured from top to bottom: its roof sags.
-TYPICAL: dict[tuple[str, str], tuple[float, float]] = {
-    ("hole", "upright"): (-0.18, 0.08),
-    ("hole", "lying"): (-0.28, 0.12),
-    ("hole", "plumb"): (-0.42, 0.16),
-    ("pin", "upright"): (0.04, 0.06),
-    ("pin", "lying"): (0.06, 0.10),
-    ("pin", "plumb"): (0.02, 0.12),
-}
+__all__ = ["REFERENCE", "TYPICAL"]
 AXES = ("upright", "lying", "plumb")
-_SHRINK, _SHRINK_SIGMA = -0.002, 0.003  # of a typical filament, s - 1
-_PRIOR_SCATTER, _PRIOR_COUNT = 0.021, 2.0
-_READING = 0.2  # share of a lone reading's variance that is the calliper's: repeats lessen only that
-_LONE_DOUBT = 4  # below this many readings the typical value's doubt stays in
-OUTLIER = 3.5
-_MOST_MORE = 200
+_A_SLIP = 0.5  # from this chance on a reading is named
+_CANNOT = 0.168  # mm; eight scatters of a usual printer
 
 
 @dataclass(frozen=True)
 class PrintSetting:
-    """What readings must share with the print they speak for: nozzle and layer height, mm."""
+    """What readings must share with the print they speak for: nozzle and layer height, mm. ``on``: the day of that
+    print; without one, the day of the last reading."""
 
     nozzle_mm: float
     layer_height: float
+    on: date | None = None
 
     def same(self, m: Measurement) -> bool:
         """Whether a reading was taken of a print made alike; one that does not say is taken for it."""
@@ -51,15 +38,19 @@ class PrintSetting:
         return nozzle and (m.layer_height is None or abs(m.layer_height - self.layer_height) < 0.031)
 
 
-def setting_of(recipe: Recipe, nozzle_mm: float) -> PrintSetting:
-    """What readings must share with prints of ``recipe`` through this nozzle, mm."""
-    return PrintSetting(nozzle_mm, recipe.layer_height)
+def setting_of(recipe: Recipe, nozzle_mm: float, on: date | None = None) -> PrintSetting:
+    """What readings must share with prints of ``recipe`` through this nozzle, mm, made ``on`` that day."""
+    return PrintSetting(nozzle_mm, recipe.layer_height, on)
 
 
 @dataclass(frozen=True)
 class Shift:
-    """Printed minus drawn diameter at the size ``at``: middle, the interval nine in ten of true shifts lie in,
-    scatter of one print, readings used, and which readings look wrong (numbers among those of this kind and axis)."""
+    """Printed minus drawn diameter at the size ``at`` in the next print: middle, and the interval that nine in ten such
+    holes (or outsides), each of another print, lie in: scatter of one place, of one print, and all that is in doubt.
+
+    ``doubt`` is the part that is not the place's own scatter, as half an interval of nine in ten. ``count`` readings
+    were used; ``outliers`` look wrong (numbers among those of this kind and axis). ``one`` is the whole distribution.
+    """
 
     kind: str
     axis: str
@@ -67,11 +58,12 @@ class Shift:
     value: float
     low: float
     high: float
+    doubt: float
     scatter: float
     count: int
     outliers: tuple[int, ...]
     source: str
-    freedom: float = 1e6
+    one: Foretold
 
     @property
     def half(self) -> float:
@@ -80,124 +72,102 @@ class Shift:
 
     @property
     def sigma(self) -> float:
-        """Of one more print: its scatter, without the calliper's share of it, and the doubt of the shift."""
-        return math.hypot(self.scatter * math.sqrt(1 - _READING), self.half / float(stdtrit(self.freedom, 0.95)))
+        """Of one more place of one more print: its scatter and all that is in doubt, mm."""
+        return self.one.sigma
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Process:
-    """One axis of a printer, fitted. ``mean`` and ``cov`` of (s - 1, hole shift, pin shift at the reference size)."""
+    """One axis of a printer, fitted."""
 
     axis: str
-    mean: Array
-    cov: Array
-    freedom: float
-    scatter: float
+    posterior: Posterior
+    used: tuple[Measurement, ...]
     counts: dict[str, int]
     outliers: dict[str, tuple[int, ...]]
     others: int  # readings of other nozzles or layer heights, not used
 
+    def term(self, term: Term) -> tuple[float, float]:
+        """A term of the model: its middle and standard deviation."""
+        p = self.posterior
+        means = p.means[:, term]
+        middle = float(p.weights @ means)
+        return middle, math.sqrt(float(p.weights @ (p.covs[:, term, term] + (means - middle) ** 2)))
+
     @property
     def shrink(self) -> float:
-        """s of the model: printed over drawn length."""
-        return 1 + float(self.mean[0])
+        """Printed over drawn length."""
+        return 1 + self.term(Term.SHRINK)[0]
 
     @property
-    def hole_b(self) -> float:
-        """b of the model: what a hole of no size would lose, mm."""
-        return REFERENCE * float(self.mean[0]) - float(self.mean[1])
+    def scatter(self) -> float:
+        """Of one place at the reference size, the calliper's share included, mm."""
+        return self.scatter_at(REFERENCE)
+
+    def scatter_at(self, drawn: float) -> float:
+        """Of one place of a drawn size, the calliper's share included, mm."""
+        p = self.posterior
+        return float(p.weights @ (p.scatter + p.grows * drawn))
+
+    def row(self, kind: str, drawn: float, across: str = "") -> Array:
+        """The terms a 'hole' or a 'pin' of a drawn size of the next print takes part in."""
+        return row_of(kind, drawn, across)
 
     @property
-    def pin_c(self) -> float:
-        """c of the model: what an outside of no size would gain, mm."""
-        return float(self.mean[2]) - REFERENCE * float(self.mean[0])
+    def print_to_print(self) -> float:
+        """How much one print differs from the next, mm (one sigma)."""
+        return float(self.posterior.weights @ self.posterior.prints)
 
-    def shift(self, kind: str, drawn: float = REFERENCE) -> Shift:
-        """The shift of a 'hole' or a 'pin' (any outside) of a drawn size, mm."""
-        x = _row(kind, drawn)
+    def shift(self, kind: str, drawn: float = REFERENCE, across: str = "") -> Shift:
+        """The shift of a 'hole' or a 'pin' (any outside) of a drawn size, mm, measured along 'x', 'y' or either."""
+        x, oval = row_of(kind, drawn, across), 0.0 if across else drawn
+        of_print = self.posterior.foretell(x, 1, (), oval)
+        one = self.posterior.foretell(x, 1, (drawn,), oval)
         n = self.counts[kind]
-        sd = math.sqrt(float(x @ self.cov @ x))
-        value = float(x @ self.mean)
-        # What no reading speaks of keeps the normal doubt of the table.
-        freedom = self.freedom if n else 1e6
-        half = float(stdtrit(freedom, 0.95)) * sd
-        if 0 < n < _LONE_DOUBT:
-            half = max(half, 1.645 * TYPICAL[kind, self.axis][1] / math.sqrt(1 + n))
-        source = f"yours, {n}" if n else "typical"
         return Shift(
             kind,
             self.axis,
             drawn,
-            value,
-            value - half,
-            value + half,
-            self.scatter,
+            one.mean,
+            one.quantile(0.05),
+            one.quantile(0.95),
+            (of_print.quantile(0.95) - of_print.quantile(0.05)) / 2,
+            self.scatter_at(drawn),
             n,
             self.outliers[kind],
-            source,
-            freedom,
+            f"yours, {n}" if n else "typical",
+            one,
         )
 
+    def gap(self, hole: float, pin: float) -> Foretold:
+        """The gap of a hole and a pin of one print, drawn at these diameters, printed less drawn gap, mm.
 
-def _row(kind: str, drawn: float) -> Array:
-    return np.array([drawn - REFERENCE, kind == "hole", kind == "pin"], float)
+        What both share, shrink and X apart from Y, cancels as far as their sizes are alike; the print's own offset
+        does not.
+        """
+        x = row_of("hole", hole) - row_of("pin", pin)
+        return self.posterior.foretell(x, 2, (hole, pin), hole - pin)
 
 
 def process_of(readings: Iterable[Measurement], axis: str, setting: PrintSetting | None = None) -> Process:
     """Fit one axis ('upright', 'lying', 'plumb'). Left-out readings do not count; those of another nozzle or layer
-    height are counted as ``others``. Outliers (robust residual over 3.5; Iglewicz and Hoaglin 1993) are named, never
-    dropped by themselves."""
-    mine = [m for m in readings if m.axis == axis and m.kind in ("hole", "pin")]
-    alike = [m for m in mine if setting is None or setting.same(m)]
-    used = [m for m in alike if not m.left_out]
-    m0 = np.array([_SHRINK, TYPICAL["hole", axis][0], TYPICAL["pin", axis][0]])
-    prior = np.diag([_SHRINK_SIGMA**-2, TYPICAL["hole", axis][1] ** -2, TYPICAL["pin", axis][1] ** -2])
-    x = np.array([_row(m.kind, m.drawn) for m in used]).reshape(-1, 3)
-    y = np.array([m.printed - m.drawn for m in used])
-    weight = np.array([1 / (1 - _READING + _READING / m.repeats) for m in used])
-    mean, cov, square, freedom = _fit(x, y, weight, m0, prior)
-    odd = _odd(x, y, weight, m0, prior)
-    numbers = {
-        kind: tuple(k for k, m in enumerate([a for a in alike if a.kind == kind]) if any(m is used[i] for i in odd))
+    height are counted as ``others``. Readings that look like slips are named and weigh less, never dropped."""
+    return _process(tuple(readings), axis, setting)
+
+
+@lru_cache(maxsize=24)
+def _process(readings: tuple[Measurement, ...], axis: str, setting: PrintSetting | None) -> Process:
+    mine = alike(readings, axis)
+    same = [m for m in mine if setting is None or setting.same(m)]
+    used = [m for m in same if not m.left_out]
+    made = posterior_of(rows_of(used, setting.on if setting is not None else None), axis)
+    odd = {id(m) for m, slip in zip(used, made.slips, strict=True) if slip > _A_SLIP}
+    outliers = {
+        kind: tuple(k for k, m in enumerate([a for a in same if a.kind == kind]) if id(m) in odd)
         for kind in ("hole", "pin")
     }
     counts = {kind: sum(m.kind == kind for m in used) for kind in ("hole", "pin")}
-    return Process(axis, mean, cov, freedom, math.sqrt(square), counts, numbers, len(mine) - len(alike))
-
-
-def _fit(x: Array, y: Array, weight: Array, m0: Array, prior: Array) -> tuple[Array, Array, float, float]:
-    """Posterior mean and covariance of the coefficients, the scatter squared and its degrees of freedom.
-
-    The scatter and the coefficients depend on each other: a few rounds settle them to six digits.
-    """
-    square, freedom = _PRIOR_SCATTER**2, _PRIOR_COUNT
-    gram, right = x.T @ (x * weight[:, None]), x.T @ (weight * y)
-    for _ in range(60):
-        cov = np.linalg.inv(prior + gram / square)
-        mean = cov @ (prior @ m0 + right / square)
-        taken = float(np.trace(cov @ gram)) / square  # coefficients the readings, not the prior, have settled
-        freedom = _PRIOR_COUNT + len(y) - taken
-        rest = y - x @ mean
-        fresh = (_PRIOR_COUNT * _PRIOR_SCATTER**2 + float(weight @ rest**2)) / freedom
-        if abs(fresh - square) < 1e-7 * square:
-            break
-        square = fresh
-    return mean, cov, square, freedom
-
-
-def _odd(x: Array, y: Array, weight: Array, m0: Array, prior: Array) -> list[int]:
-    """Readings far from a fit that gives far ones no say (bisquare weights; Beaton and Tukey 1974)."""
-    if len(y) < 3:
-        return []
-    rest = y - np.array([np.median(y[x[:, 1] == r[1]]) for r in x])
-    for _ in range(20):
-        scale = max(1.4826 * float(np.median(np.abs(rest))), 0.01)
-        say = np.clip(1 - (rest / (4.685 * scale)) ** 2, 1e-6, 1) ** 2
-        gram = x.T @ (x * (weight * say)[:, None]) / scale**2
-        mean = np.linalg.solve(prior + gram, prior @ m0 + x.T @ (weight * say * y) / scale**2)
-        rest = y - x @ mean
-    mad = max(float(np.median(np.abs(rest))), 0.01)
-    return [i for i in range(len(y)) if 0.6745 * abs(rest[i]) / mad > OUTLIER]
+    return Process(axis, made, tuple(used), counts, outliers, len(mine) - len(same))
 
 
 def learn(
@@ -216,21 +186,6 @@ def learn(
     (True, 'typical')
     """
     return process_of(readings, axis, setting).shift(kind, drawn)
-
-
-def more_to_halve(process: Process, kind: str, drawn: float = REFERENCE) -> int | None:
-    """How many more readings of such a size would halve the shift's doubt; None if 200 would not."""
-    now = process.shift(kind, drawn).half
-    x = _row(kind, drawn)
-    inner = np.linalg.inv(process.cov)
-    for n in range(1, _MOST_MORE + 1):
-        cov = np.linalg.inv(inner + n * np.outer(x, x) / process.scatter**2)
-        half = float(stdtrit(process.freedom + n, 0.95)) * math.sqrt(float(x @ cov @ x))
-        if process.counts[kind] + n < _LONE_DOUBT:
-            half = max(half, 1.645 * TYPICAL[kind, process.axis][1] / math.sqrt(1 + process.counts[kind] + n))
-        if half <= now / 2:
-            return n
-    return None
 
 
 @dataclass(frozen=True)
@@ -267,14 +222,14 @@ def history(
 
 
 def contradictions(readings: Iterable[Measurement]) -> tuple[str, ...]:
-    """Readings of one size, kind and axis that cannot both be right: farther apart than eight scatters."""
-    groups: dict[tuple[str, str, float], list[float]] = {}
+    """Readings of one size, kind, axis and bar that cannot both be right: farther apart than eight scatters."""
+    groups: dict[tuple[str, str, float, str], list[float]] = {}
     for m in readings:
         if not m.left_out:
-            groups.setdefault((m.kind, m.axis, round(m.drawn, 2)), []).append(m.printed)
+            groups.setdefault((m.kind, m.axis, round(m.drawn, 2), m.bar), []).append(m.printed)
     return tuple(
         f"{kind.capitalize()}s of {drawn:g} mm, {axis}: {min(v):.2f} and {max(v):.2f} mm cannot both be right. "
         "Measure them again, or leave one out."
-        for (kind, axis, drawn), v in groups.items()
-        if len(v) > 1 and max(v) - min(v) > 8 * _PRIOR_SCATTER
+        for (kind, axis, drawn, _), v in groups.items()
+        if len(v) > 1 and max(v) - min(v) > _CANNOT
     )

@@ -13,6 +13,7 @@ from abc import abstractmethod
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, fields, is_dataclass
+from datetime import date
 from enum import Enum
 from functools import cached_property
 from pathlib import PurePath
@@ -61,6 +62,8 @@ def _pieces(value: object) -> Iterator[bytes]:
         yield b"f" + struct.pack("<d", float(value) + 0.0)
     elif isinstance(value, str):
         yield b"s" + value.encode("utf-8", "surrogatepass")
+    elif isinstance(value, date):  # a moment is one too
+        yield b"D" + value.isoformat().encode()
     elif isinstance(value, PurePath):
         yield b"p" + str(value).encode("utf-8", "surrogateescape")
     elif isinstance(value, bytes):

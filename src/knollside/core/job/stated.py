@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from datetime import date
 from functools import cached_property
 
 from knollside.core.fit.flaring import learn_flare
@@ -59,6 +60,7 @@ class Stated:
     readings: tuple[Measurement, ...] = ()
     trials: tuple[GapTrial, ...] = ()
     prints: tuple[Printed, ...] = ()
+    today: date | None = None  # the day the next print is made; without one, that of the last reading
 
     @property
     def direction(self) -> Vec:
@@ -129,7 +131,7 @@ class Stated:
     @property
     def fit_setting(self) -> PrintSetting:
         """What readings must share with this job to speak for it."""
-        return setting_of(self.recipe, self.printer.nozzle_mm)
+        return setting_of(self.recipe, self.printer.nozzle_mm, self.today)
 
     @cached_property
     def flares(self) -> Range:

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
+from typing import Any
 
 from pydantic import ValidationError
 
 from knollside.core.model import Measurement, Refused, fault_of
 
-COLUMNS = ("kind", "axis", "drawn", "printed", "nozzle_mm", "layer_height", "bar", "repeats", "left_out")
+COLUMNS = (
+    *("kind", "axis", "drawn", "printed", "nozzle_mm", "layer_height", "bar", "repeats", "left_out"),
+    *("went_in", "did_not", "on", "place", "across", "lot", "sheet", "nozzle_hours"),
+)
+_NUMBERS = ("drawn", "printed", "nozzle_mm", "layer_height", "went_in", "did_not", "nozzle_hours")
 _MOST_BYTES, _MOST_ROWS = 2_000_000, 20_000
 
 
@@ -20,6 +25,7 @@ def write_readings(readings: tuple[Measurement, ...]) -> str:
     table.writerow(COLUMNS)
     for m in readings:
         row = m.model_dump(include=set(COLUMNS))
+        row["went_in"], row["did_not"] = m.between if m.between is not None else (None, None)
         table.writerow(["" if row[c] is None else row[c] for c in COLUMNS])
     return out.getvalue()
 
@@ -36,21 +42,40 @@ def read_readings(text: str, name: str = "the table") -> tuple[Measurement, ...]
         raise Refused(f"{name} is empty.")
     split = ";" if lines[0].count(";") > lines[0].count(",") else ","
     table = csv.DictReader(lines, delimiter=split)
-    missing = [c for c in COLUMNS[:4] if c not in (table.fieldnames or ())]
+    needed = ("kind", "axis", "drawn", "printed")
+    given_columns = tuple(table.fieldnames or ())
+    gauged = {"went_in", "did_not"} <= set(given_columns)
+    missing = [c for c in needed if c not in given_columns and not (c == "printed" and gauged)]
     if missing:
-        raise Refused(f"{name} has no column '{missing[0]}'. It needs: {', '.join(COLUMNS[:4])}.")
+        raise Refused(f"{name} has no column '{missing[0]}'. It needs: {', '.join(needed)}.")
     out = []
     for number, row in enumerate(table, start=2):
         if number > _MOST_ROWS:
             raise Refused(f"{name} has more than {_MOST_ROWS:,} rows.")
-        given = {c: row[c].strip() for c in COLUMNS if row.get(c) not in (None, "")}
-        for c in ("drawn", "printed", "nozzle_mm", "layer_height"):
+        given: dict[str, Any] = {c: row[c].strip() for c in COLUMNS if row.get(c) not in (None, "")}
+        for c in _NUMBERS:
             if split == ";" and c in given:
                 given[c] = given[c].replace(",", ".")
         try:
+            _gauged(given, f"{name}, row {number}")
             out.append(Measurement.model_validate({**given, "source": "imported"}))
         except ValidationError as error:
             raise Refused(f"{name}, row {number}, {fault_of(error, 'the row')}.") from None
     if not out:
         raise Refused(f"{name} has a heading and no readings.")
     return tuple(out)
+
+
+def _gauged(given: dict[str, Any], where: str) -> None:
+    """What gauges told becomes a size between the two; in place."""
+    told = [given.pop(c, None) for c in ("went_in", "did_not")]
+    if told == [None, None]:
+        return
+    if None in told:
+        raise Refused(f"{where}: a gauge reading needs both, the largest that went in and the smallest that did not.")
+    try:
+        least, most = (float(str(v)) for v in told)
+    except ValueError:
+        raise Refused(f"{where}: '{told[0]}' and '{told[1]}' are not both numbers.") from None
+    given["between"] = (least, most)
+    given.setdefault("printed", (least + most) / 2)

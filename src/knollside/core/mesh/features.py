@@ -20,6 +20,7 @@ from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Me
 
 SMALLEST_FLAT = 0.002  # share of the whole surface
 _RANK = get_args(FeatureKind)
+_CAP = float(np.cos(np.radians(30)))  # of a ball, round the point that is meant
 _LOOKED_AT = 400  # triangles that tell whether a round is one of strips
 
 
@@ -102,7 +103,18 @@ def feature_at(mesh: Mesh, features: tuple[Feature, ...], point: Array | tuple[f
             f"The point ({point[0]:g}, {point[1]:g}, {point[2]:g}) is {distance:.1f} mm from the part; "
             "nothing is there."
         )
-    return feature_of_face(mesh, features, face)
+    found = feature_of_face(mesh, features, face)
+    return _cap(mesh, found, face) if found.kind == "ball" else found
+
+
+def _cap(mesh: Mesh, ball: Feature, face: int) -> Feature:
+    """The part of a ball round a triangle: who points at a ball means that side of it, not all."""
+    out = mesh.vertices[mesh.faces[ball.faces]].mean(axis=1) - np.asarray(ball.centre)
+    out /= np.linalg.norm(out, axis=1, keepdims=True)
+    at = out[int(np.flatnonzero(ball.faces == face)[0])]
+    near = ball.faces[out @ at > _CAP]
+    x, y, z = np.asarray(ball.centre) + at * (ball.diameter or 0.0) / 2
+    return Feature(f"patch-{face}", "patch", (float(x), float(y), float(z)), triple(at), near)
 
 
 def feature_of_face(mesh: Mesh, features: tuple[Feature, ...], face: int) -> Feature:

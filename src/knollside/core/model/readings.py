@@ -2,21 +2,29 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from knollside.core.model.base import Force, Length, Record
 
 
 class Measurement(Record):
-    """One calliper reading of one printed feature, both sizes as diameters (or widths) in mm.
+    """One reading of one printed feature, both sizes as diameters (or widths) in mm.
 
-    *foot*: the width of a first layer, whose flare it tells. "plumb" is a lying hole from top to bottom. ``printed``
-    is the middle of ``repeats`` readings of the same place; nozzle and layer height are those of the print.
+    *foot*: the width of a first layer, whose flare it tells. *known hole* and *known outside*: a thing of known size
+    (``drawn``: a ring, a bearing, a gauge block), read to tell what the calliper is off by; they say nothing of a
+    printer. "plumb" is a lying hole from top to bottom. ``printed`` is the middle of ``repeats`` readings of the same
+    place; nozzle and layer height are those of the print. ``between`` is what gauges told: a hole (an outside) is no
+    smaller than the first and no larger than the second, and ``printed`` is the middle of the two.
+
+    ``bar`` and ``on`` name the print: readings of one bar, printed on one day, share what that print was off by.
+    ``place`` names the spot on it; two readings of one place share how that place came out. ``across`` is the axis of
+    the printer that was measured along, where a round standing upright was.
     """
 
-    kind: Literal["hole", "pin", "foot"]
+    kind: Literal["hole", "pin", "foot", "known hole", "known outside"]
     axis: Literal["upright", "lying", "plumb"]
     drawn: Length = Field(ge=0.05, le=400)
     printed: Length = Field(ge=0.01, le=400)
@@ -26,6 +34,25 @@ class Measurement(Record):
     layer_height: Length | None = Field(None, ge=0.01, le=2)
     bar: str = Field("", max_length=60)
     repeats: int = Field(1, ge=1, le=100)
+    between: tuple[Length, Length] | None = None
+    on: date | None = None
+    place: str = Field("", max_length=60)
+    across: Literal["", "x", "y"] = ""
+    lot: str = Field("", max_length=60)
+    sheet: str = Field("", max_length=60)
+    nozzle_hours: float | None = Field(None, ge=0, le=1e5)
+
+    @model_validator(mode="after")
+    def _gauged(self) -> Measurement:
+        if self.between is not None:
+            least, most = self.between
+            if not 0.01 <= least < most <= 400:
+                raise ValueError(
+                    f"a gauge of {least:g} mm cannot go in where one of {most:g} mm does not; the first is the smaller"
+                )
+            if not least <= self.printed <= most:
+                raise ValueError("the size lies outside what the gauges told")
+        return self
 
 
 class GapTrial(Record):

@@ -27,6 +27,9 @@ class Spot:
     @property
     def how(self) -> str:
         """How to hold the calliper there, in words."""
+        if self.kind in ("known hole", "known outside"):
+            jaws = "Small jaws" if self.kind == "known hole" else "Large jaws"
+            return f"{jaws}, as you measure a print: what they are off by is taken off your readings."
         if self.kind == "foot":
             return "Tips of the large jaws at the very bottom, on the bed's side; the largest of three places."
         if self.axis == "plumb":
@@ -36,6 +39,15 @@ class Spot:
         if self.kind == "hole":
             return "Small jaws, rock it, keep the largest reading."
         return "Large jaws, half-way up, keep the smallest reading."
+
+
+# Things of known size that many have at hand (ISO 15 bearings to 0.01 mm), to tell what a calliper is off by.
+KNOWN = (
+    Spot("bore of a 608 bearing", "known hole", 8.0, (0.0, 0.0, 0.0)),
+    Spot("bore of a 624 bearing", "known hole", 4.0, (0.0, 0.0, 0.0)),
+    Spot("outside of a 624 bearing", "known outside", 13.0, (0.0, 0.0, 0.0)),
+    Spot("outside of a 608 bearing", "known outside", 22.0, (0.0, 0.0, 0.0)),
+)
 
 
 @dataclass(frozen=True)

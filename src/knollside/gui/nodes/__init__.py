@@ -14,6 +14,7 @@ from knollside.gui.nodes.fits import (
     SCALE,
     SET,
     THREAD,
+    TOLD,
     WALL,
     GapWish,
     ScaleWish,
@@ -65,7 +66,7 @@ GRAPH: tuple[Node[object], ...] = (  # type: ignore[assignment]
         COMPARE,
         SPLIT,
     ),
-    *(BUILD, CHECKED, REMEDIES, PROVE, BUYS, PRICE, ROOFS, EVEN, FITS, CORRECT, REPORT, FIT_CUT, GAPS, FLARE),
+    *(BUILD, CHECKED, REMEDIES, PROVE, BUYS, PRICE, ROOFS, EVEN, FITS, TOLD, CORRECT, REPORT, FIT_CUT, GAPS, FLARE),
     *(OPEN_GAP, WALL, THREAD, SCALE, SET, PIECE, SECTION, SLICED),
 )
 BY_NAME = {n.name: n for n in GRAPH}
@@ -107,6 +108,7 @@ __all__ = [
     "SPLIT",
     "SUPPORTS",
     "THREAD",
+    "TOLD",
     "UNITE",
     "WALL",
     "WHY",

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from knollside.core.fit.correction import Correction
 from knollside.core.fit.opening import OpenedGap, Thickened
+from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.scaling import Scaled
 from knollside.core.fit.threadfit import Threaded
 from knollside.core.job.asked import ask_fits
@@ -26,6 +27,8 @@ from knollside.core.job.questions.fits import (
     ScaleSet,
     SetPart,
     TakeFlareOff,
+    Tell,
+    Told,
     TrueCuts,
 )
 from knollside.core.mesh.edit import Edited
@@ -39,6 +42,14 @@ def _fits(v: Inputs) -> Fits | None:
 
 
 FITS: Node[Fitting] = Node("fits", _fits)
+
+
+def _tell(v: Inputs) -> Tell:
+    p = v.part
+    return Tell(p.readings, tuple(w for _, w, _ in p.dated_readings), p.fit_setting, REFERENCE)
+
+
+TOLD: Node[Told] = Node("told", _tell)
 
 
 def _correct(v: Inputs) -> Correct | None:

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
 from knollside.core.fit.freeing import odd_gap_steps
-from knollside.core.fit.process import contradictions, history, more_to_halve
-from knollside.core.model import Measurement, Range
+from knollside.core.fit.gauges import GaugeSet
+from knollside.core.fit.process import Process, contradictions
+from knollside.core.fit.rows import REFERENCE, Term
+from knollside.core.model import Measurement, Range, Refused
+from knollside.core.proof.piece import Spot
 from knollside.gui import nodes
 from knollside.gui.instruments.charts import HistoryChart
 from knollside.gui.instruments.fitmarks import SectionMark
@@ -19,6 +23,8 @@ from knollside.gui.steps.page import Page, Same
 from knollside.gui.theme.look import font
 
 _FEW, _MOST = 8, 60  # readings listed
+KNOWN_NAME = "things of known size"
+SMALL = 6.0  # mm; under this a calliper's jaws read a hole too small to count on
 _TIMES = (("once each", 1), ("twice each", 2), ("three times", 3))
 
 
@@ -32,6 +38,11 @@ class MeasurePage(QWidget):
         self.piece.chose.connect(acts["piece"])
         self.times = Dropdown("How often each place is measured", [(w, n) for w, n in _TIMES], 8)
         self.times.chose.connect(acts["times"])
+        self.tool = Dropdown("What is measured with", [("calliper", ""), *((g.value, g.value) for g in GaugeSet)], 13)
+        self.tool.chose.connect(acts["tool"])
+        self.across = Dropdown("Along which axis", [("any way", ""), ("along X", "x"), ("along Y", "y")], 7)
+        self.across.chose.connect(acts["across"])
+        self.again = button("Another print", acts["again"], tip="The same piece, printed once more")
         self.kept = label("", dim=True)
         self.place = label("", 15, 700, wrap=True)
         self.how = label("", dim=True, wrap=True)
@@ -52,6 +63,11 @@ class MeasurePage(QWidget):
                 stretch=-2,
             ),
             spacing=5,
+        )
+        self.gauged = row(
+            button("Goes in", acts["went in"], main=True),
+            button("Does not", acts["did not"]),
+            button("Skip it", acts["skip"]),
         )
         self.gaps = row(
             button("Came free", acts["free"], main=True),
@@ -74,9 +90,11 @@ class MeasurePage(QWidget):
         lay.setSpacing(5)
         lay.addWidget(heading("Measuring slip", self.kept))
         lay.addWidget(row(self.piece, self.times, stretch=0))
+        lay.addWidget(row(self.tool, self.across, self.again, stretch=0))
         lay.addWidget(self.place)
         lay.addWidget(self.how)
         lay.addWidget(self.sizes)
+        lay.addWidget(self.gauged)
         lay.addWidget(self.gaps)
         lay.addWidget(self.said)
         lay.addWidget(row(rest, stretch=-2))
@@ -93,16 +111,23 @@ class MeasurePage(QWidget):
     def refresh(self, session: Session, listening: str) -> None:
         s = self.slip
         spot, gap_step = s.spot, s.gap_step
+        of = f"print {s.print_number}, " if s.print_number > 1 else ""
         self.kept.setText(
-            f"{'place' if s.spots else 'gap'} {s.at % s.count + 1} of {s.count}" if s.count else "nothing"
+            f"{of}{'place' if s.spots else 'gap'} {s.at % s.count + 1} of {s.count}" if s.count else "nothing"
         )
-        self.sizes.setVisible(gap_step is None)
+        tries = spot is not None and spot.kind == "hole" and s.tool is not None
+        self.sizes.setVisible(gap_step is None and not tries)
+        self.gauged.setVisible(tries)
+        self.tool.put("" if s.tool is None else s.tool.value)
+        self.across.put(s.across)
+        self.across.setEnabled(spot is not None and spot.axis == "upright" and spot.kind in ("hole", "pin"))
+        self.again.setEnabled(bool(s.spots) and s.name not in ("this part", KNOWN_NAME))
         self.gaps.setVisible(gap_step is not None)
         if spot is not None:
             across = "wide" if spot.kind == "foot" or "side" in spot.name else "across"
             self.place.setText(f"{spot.name.capitalize()}: drawn {round(spot.drawn, 2):g} mm {across}")
             done = f" {len(s.pending)} taken of this place." if s.pending else ""
-            self.how.setText(spot.how + done)
+            self.how.setText(self._gauge_words() if tries else spot.how + done + _small(spot))
         elif gap_step is not None:
             many = "notch" if gap_step.number == 1 else "notches"
             self.place.setText(f"{gap_step.number} {many}: {gap_step.drawn:.2f} mm {gap_step.direction}")
@@ -117,6 +142,26 @@ class MeasurePage(QWidget):
         )
         self.listen.setText("Stop" if listening else "Listen")
         self.taken.put(session.view)
+
+    def _gauge_words(self) -> str:
+        """Which gauge to try, and what was found so far."""
+        s = self.slip
+        try:
+            size = s.gauge
+        except Refused as refusal:
+            return str(refusal)
+        told = []
+        if s.tried is not None and s.tried.went_in is not None:
+            told.append(f"{s.tried.went_in:.2f} went in")
+        if s.tried is not None and s.tried.did_not is not None:
+            told.append(f"{s.tried.did_not:.2f} did not")
+        so_far = f" So far: {', '.join(told)}." if told else ""
+        return f"Try {size:.2f} mm, straight, with two fingers and no force.{so_far}"
+
+
+def _small(spot: Spot) -> str:
+    small = spot.kind == "hole" and spot.axis == "upright" and spot.drawn < SMALL
+    return " So small a hole is read too small by jaws; drills or gauge pins tell it better." if small else ""
 
 
 class TakenList(Page):
@@ -145,8 +190,9 @@ class TakenList(Page):
             box.clicked.connect(lambda on, n=number: self._leave_out(n, not on))
             other = "" if part.fit_setting.same(m) else ", other layers or nozzle"
             far = ", looks wrong" if number in odd else ""
+            by = ", by gauges" if m.between is not None else ""
             side = label(f"{m.printed:.2f}  {m.printed - m.drawn:+.2f}", 13, 600)
-            self.add(row(box, label(f"{when:%d %b}{other}{far}", dim=True), side, stretch=1))
+            self.add(row(box, label(f"{when:%d %b}{by}{other}{far}", dim=True), side, stretch=1))
         if not dated:
             self.add(label("No readings on this printer and material yet.", dim=True, wrap=True))
         elif len(dated) > _FEW:
@@ -174,8 +220,9 @@ class PrinterPage(Page):
         self.top(row(label("Doubt and history of", dim=True), self.kind, stretch=-2))
 
     def put(self, view: View, at: float) -> None:
-        fitting, part = view.get(nodes.FITS).fresh, view.part
-        if fitting is None or not self.fresh((Same(fitting), part.trials, self.kind.currentData(), at)):
+        fitting, told, part = view.get(nodes.FITS).fresh, view.get(nodes.TOLD).fresh, view.part
+        kind = self.kind.currentData()
+        if fitting is None or not self.fresh((Same(fitting), Same(told), part.trials, kind, at)):
             return
         self.add(heading("What this printer does", f"{part.printer.name}, {part.material}"))
         self.add(
@@ -190,17 +237,11 @@ class PrinterPage(Page):
                 how = "top to bottom" if axis == "plumb" else axis
                 self._line(kind, f"{what}, {how}", f"{s.value:+.2f} ± {s.half:.2f}", s.source)
         p = fitting.process("upright")
-        more = more_to_halve(p, self.kind.currentData(), at)
-        self.add(
-            label(
-                f"Model, upright: inside {p.shrink:.4f} × drawn {-p.hole_b:+.2f}, outside {p.shrink:.4f} × drawn "
-                f"{p.pin_c:+.2f} mm; one print scatters by {p.scatter:.3f}.",
-                13,
-                wrap=True,
-            )
-        )
-        half = f"{more} more readings of that size would halve the doubt." if more else "More readings help little now."
-        self.add(label(half, 13, 600, wrap=True))
+        for words in _model_words(p):
+            self.add(label(words, 13, wrap=True))
+        if told is not None:
+            for words in (*told.strangers, *(d.words for d in told.of(kind).doubts), told.of(kind).next.words):
+                self.add(label(words, 13, 600, wrap=True))
         self._range("flare", "Flare, a side", part.flares)
         for direction, words in (
             ("in the layer", "Frees, a side"),
@@ -209,10 +250,9 @@ class PrinterPage(Page):
             self._range("side" if direction == "in the layer" else "across", words, part.frees(direction))
             if odd := odd_gap_steps(part.trials, direction):
                 self.add(label(odd, 13, 600, wrap=True))
-        self.add(rule(), heading("How it moved"))
-        dated = [(w, m) for _, w, m in part.dated_readings]
+        self.add(rule(), heading("How it moved", f"at {REFERENCE:g} mm"))
         plot = HistoryChart()
-        plot.put(history(dated, self.kind.currentData(), "upright", at, part.fit_setting))
+        plot.put(told.of(kind).moved if told is not None else ())
         self.add(plot)
         self.add(label(_rests_on([m for _, _, m in part.dated_readings], p.others), dim=True, wrap=True))
         for words in contradictions(part.readings):
@@ -223,6 +263,23 @@ class PrinterPage(Page):
 
     def _range(self, mark: str, words: str, r: Range) -> None:
         self._line(mark, words, f"{r.value:.2f} ({r.low:.2f}–{r.high:.2f})", r.source)
+
+
+def _model_words(p: Process) -> list[str]:
+    """What was learned of upright prints, each with its doubt."""
+    shrink, doubt = p.term(Term.SHRINK)
+    out = [
+        f"Lengths come out at {100 * (1 + shrink):.2f} ± {164.5 * doubt:.2f} %; one place scatters by "
+        f"{p.scatter:.3f} mm, one print from the next by {p.print_to_print:.3f} mm."
+    ]
+    if any(m.between is not None or m.kind.startswith("known") for m in p.used):
+        zero, of = p.term(Term.ZERO_INSIDE)
+        wide = math.sqrt(max(2 * p.term(Term.JAWS)[0], 0.0))
+        out.append(
+            f"Your calliper reads holes {zero:+.2f} ± {1.645 * of:.2f} mm off, besides the chord of jaws about "
+            f"{wide:.1f} mm wide; both are taken off."
+        )
+    return out
 
 
 def _rests_on(readings: list[Measurement], others: int) -> str:

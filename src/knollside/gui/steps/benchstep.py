@@ -10,10 +10,11 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QStackedWidget
 
-from knollside.core.fit.process import REFERENCE, more_to_halve
+from knollside.core.fit.gauges import GaugeSet
+from knollside.core.fit.process import REFERENCE
 from knollside.core.learning.readingstable import write_readings
 from knollside.core.model import Refused
-from knollside.core.proof.piece import GapStep, Spot
+from knollside.core.proof.piece import KNOWN, GapStep, Spot
 from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.fileasks import LoadTable
@@ -24,7 +25,7 @@ from knollside.gui.ports import SerialCalliper
 from knollside.gui.session import Session
 from knollside.gui.slip import Slip, Source, part_spots
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
-from knollside.gui.steps.benchpages import MeasurePage, PrinterPage
+from knollside.gui.steps.benchpages import KNOWN_NAME, MeasurePage, PrinterPage
 from knollside.gui.steps.proof import piece_scene
 from knollside.gui.steps.recordpage import RecordPage
 from knollside.gui.steps.scenes import base_scene
@@ -40,8 +41,10 @@ _PIECES = [
     ("ladder", "Gap ladder"),
     ("hinges", "Hinge of three gaps"),
     ("part", "This part itself"),
+    ("known", "Things of known size"),
 ]
-PART = "part"
+PART, THINGS = "part", "known"
+_NO_PIECE = (PART, THINGS)
 MEASURE, PRINTER, PRINTS = range(3)
 
 
@@ -78,6 +81,11 @@ class BenchStep(Step):
             "plug": self._plug,
             "read": self._ask_in,
             "write": self._ask_out,
+            "tool": self._tool,
+            "across": self._across,
+            "again": lambda: self._do(self.slip.another_print),
+            "went in": lambda: self._gauge(True),
+            "did not": lambda: self._gauge(False),
             "leave_out": session.workspace.kept.leave_out,
         }
         self.measure = MeasurePage(self.slip, acts, _PIECES)
@@ -97,17 +105,18 @@ class BenchStep(Step):
     # Which piece
 
     def needs(self) -> tuple[Node[Any], ...]:
-        piece = (nodes.PIECE,) if self.wanted != PART else (nodes.CORRECT,) * self._corrected()
+        piece = (nodes.PIECE,) if self.wanted not in _NO_PIECE else (nodes.CORRECT,) * self._corrected()
         bodies = self.view.facts is not None and self.view.facts.soundness.bodies > 1
         # Its hours are the estimate that a recorded print is held against.
         price = (nodes.PRICE,) if self.tabs.front == PRINTS else ()
-        return (nodes.FITS, *((nodes.GAPS,) if bodies else ()), *piece, *price)
+        told = (nodes.TOLD,) if self.tabs.front == PRINTER else ()
+        return (nodes.FITS, *told, *((nodes.GAPS,) if bodies else ()), *piece, *price)
 
     def _corrected(self) -> bool:
         return self.view.get(nodes.CORRECT).fresh is not None
 
     def enter(self) -> None:
-        if self.session.has_part and self.wanted != PART:
+        if self.session.has_part and self.wanted not in _NO_PIECE:
             self.pieces.choose(self.wanted)
         self.measure.entry.setFocus()
 
@@ -121,6 +130,9 @@ class BenchStep(Step):
     def _fill_slip(self) -> None:
         if self.wanted == PART:
             self.slip.put("this part", self._spots_of_part(), ())
+            return
+        if self.wanted == THINGS:
+            self.slip.put(KNOWN_NAME, KNOWN, ())
             return
         made = self.pieces.piece
         if made is not None and made.piece.name == self.wanted:
@@ -214,6 +226,18 @@ class BenchStep(Step):
     def _skip(self) -> None:
         self.slip.skip()
         self.session.changed.emit()
+
+    def _tool(self, name: object) -> None:
+        self.slip.tool, self.slip.tried, self.slip.pending = GaugeSet(str(name)) if name else None, None, []
+        self.session.changed.emit()
+
+    def _across(self, name: object) -> None:
+        self.slip.across = str(name)
+        self.session.changed.emit()
+
+    def _gauge(self, went_in: bool) -> None:
+        self._fill_slip()
+        self._do(lambda: self.slip.try_gauge(went_in))
 
     def _times(self, times: object) -> None:
         self.slip.times, self.slip.pending = int(str(times)), []
@@ -326,8 +350,9 @@ class BenchStep(Step):
         orientation = "close" if s.value < 0 else "grow"
         what = "holes" if kind == "hole" else "outsides"
         odd = f" {len(s.outliers)} reading looks wrong; measure it again." if s.outliers else ""
-        more = more_to_halve(fitting.process(axis), kind, at)
-        halve = f"{more} more readings would halve the doubt." if s.count >= 4 and more else ""
+        process = fitting.process(axis)
+        prints = len({(m.bar, m.on) for m in process.used if m.kind == kind and m.bar})
+        halve = "Measure another print: how much prints differ is not known yet." if prints == 1 else ""
         body = (
             f"{self.part.printer.name} makes {what} of {round(at, 2):g} mm {abs(s.value):.2f} mm "
             f"{'smaller' if s.value < 0 else 'larger'} across. "
@@ -340,9 +365,9 @@ class BenchStep(Step):
             body,
             number=f"{abs(s.value):.2f}",
             unit="mm",
-            under=(f"give or take {s.half:.2f}", f"{what}, {'top to bottom' if axis == 'plumb' else axis}"),
+            under=(f"{s.low:+.2f} to {s.high:+.2f}", f"{what}, {'top to bottom' if axis == 'plumb' else axis}"),
             tone="straw ink" if s.count < 4 else "moss",
-            source=f"{s.source}. Range: nine in ten.",
+            source=f"{s.source}. Range: nine in ten of single places.",
             acts=(
                 rest,
                 Act("See the fits move", lambda: self.go("Fits")),
@@ -367,9 +392,11 @@ class BenchStep(Step):
     def scene(self) -> Scene:
         self._fill_slip()
         spot, gap_step, bed = self.slip.spot, self.slip.gap_step, self.part.printer.bed_mm
-        if self.wanted == PART:
+        if self.wanted in _NO_PIECE:
             laid = self.part.orientation is not None
             scene = base_scene(self.session, laid, "This part itself", "Its mates, as corrected, in order.")
+            if self.wanted == THINGS:
+                return scene
         else:
             scene = piece_scene(self.pieces.piece, (bed[0], bed[1]))
         if spot is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import ClassVar
 
 import numpy as np
@@ -11,11 +12,21 @@ from shapely.geometry.base import BaseGeometry
 
 from knollside.core.fit.clearance import Freedom, Gap, freedom, gaps
 from knollside.core.fit.correction import Correction
+from knollside.core.fit.doubts import Doubt, NextReading, doubts, next_reading, strangers
 from knollside.core.fit.flaring import LAYERS, learn_flare
 from knollside.core.fit.freeing import TYPICAL, learn_frees
 from knollside.core.fit.hinge import Hinge, hinge_of
 from knollside.core.fit.opening import OpenedGap, Thickened, set_gap, thicken, wall_behind
-from knollside.core.fit.process import AXES, REFERENCE, PrintSetting, Process, Shift, learn, process_of
+from knollside.core.fit.process import (
+    AXES,
+    REFERENCE,
+    Moved,
+    PrintSetting,
+    Process,
+    Shift,
+    history,
+    process_of,
+)
 from knollside.core.fit.scaling import Scaled, scale_keeping
 from knollside.core.fit.threadfit import Threaded, open_flanks
 from knollside.core.job import correcting
@@ -45,6 +56,49 @@ class Fitting:
 
     def shift(self, kind: str, axis: str, drawn: float = REFERENCE) -> Shift:
         return self.process(axis).shift(kind, drawn)
+
+
+@dataclass(frozen=True)
+class Telling:
+    """What the readings of holes, or of outsides, tell besides the fit: how the shift moved, what does not fit the
+    model, and the reading worth most next."""
+
+    moved: tuple[Moved, ...]
+    doubts: tuple[Doubt, ...]
+    next: NextReading
+
+
+@dataclass(frozen=True)
+class Told:
+    """Of upright holes and outsides at ``at`` mm, and bars that look like another printer's."""
+
+    at: float
+    holes: Telling
+    outsides: Telling
+    strangers: tuple[str, ...]
+
+    def of(self, kind: str) -> Telling:
+        return self.holes if kind == "hole" else self.outsides
+
+
+@dataclass(frozen=True, eq=False)
+class Tell(Question[Told]):
+    """What the readings tell of themselves. ``when``: the moment each was kept."""
+
+    readings: tuple[Measurement, ...]
+    when: tuple[datetime, ...]
+    setting: PrintSetting
+    at: float
+
+    def answer(self, ask: Answerer) -> Told:
+        process = process_of(self.readings, "upright", self.setting)
+        dated = list(zip(self.when, self.readings, strict=True))
+        told = []
+        for k, kind in enumerate(("hole", "pin")):
+            ask.tick(0.1 + 0.4 * k, "looking back at the readings")
+            moved = history(dated, kind, "upright", self.at, self.setting)
+            told.append(Telling(moved, doubts(process, kind), next_reading(process, kind, self.at)))
+        return Told(self.at, told[0], told[1], strangers(self.readings))
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,10 +212,12 @@ class Learned:
     setting: PrintSetting
 
     def freedom(self, gap: Gap) -> Freedom:
-        hole, pin = (learn(self.readings, k, "upright", setting=self.setting) for k in ("hole", "pin"))
+        upright = process_of(self.readings, "upright", self.setting)
+        side = upright.gap(REFERENCE, REFERENCE).scaled(0.5)
+        source = upright.shift("hole").source
         flared = learn_flare(self.readings, self.setting)
         within, across = (learn_frees(self.trials, d) for d in TYPICAL)
-        return freedom(gap, hole, pin, within, across, flared)
+        return freedom(gap, side, source, within, across, flared)
 
 
 @dataclass(frozen=True)
