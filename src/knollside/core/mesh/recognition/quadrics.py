@@ -36,7 +36,7 @@ class Surface:
 
     def numbers(self) -> Array:
         """In one row, as the growing kernel takes them (8,)."""
-        return np.asarray(np.r_[self.point, self.axis, self.radius, self.angle], float)
+        return np.array([*self.point, *self.axis, self.radius, self.angle], float)
 
     def off(self, points: Array) -> Array:
         """How far points (n, 3) stand outside it, mm; negative within."""
@@ -78,37 +78,8 @@ def cylinder_along(axis: Array, points: Array) -> Surface:
 
 def cylinder(points: Array, start: Surface) -> Surface:
     """The cylinder nearest to points (n, 3), from a near one."""
-    at, axis, size = _nearest_round(0, np.ascontiguousarray(points), start.point, start.axis, start.radius)
+    at, axis, size = nearest_round(0, np.ascontiguousarray(points), start.point, start.axis, start.radius)
     return Surface(Form.CYLINDER, at, axis, float(size))
-
-
-def cone_start(normals: Array, middles: Array, weight: Array) -> Surface | None:
-    """A cone from its facets' planes: normals make one angle with the axis, planes meet in the apex."""
-    axis = least_axis(normals, weight, about_mean=True)
-    lean = float(np.average(normals @ axis, weights=weight))
-    if abs(lean) < 1e-4 or abs(lean) > 0.999:
-        return None
-    w = np.sqrt(weight)[:, None]
-    apex = np.linalg.lstsq(normals * w, np.einsum("ij,ij->i", normals, middles) * w[:, 0], rcond=None)[0]
-    if (np.average(middles, axis=0, weights=weight) - apex) @ axis < 0:
-        axis = -axis
-    return Surface(Form.CONE, apex, axis, 0.0, float(np.arcsin(abs(lean))))
-
-
-def cone_near(round_: Surface, points: Array) -> list[Surface]:
-    """The steep cone that a cylinder nearly is; none where it does not taper."""
-    fine = cylinder(points, round_)
-    if not np.isfinite(fine.numbers()).all():
-        return []
-    q = points - fine.point
-    z = q @ fine.axis
-    r = np.linalg.norm(q - z[:, None] * fine.axis, axis=1)
-    slope, at = np.polyfit(z, r, 1) if np.ptp(z) > 1e-9 else (0.0, 0.0)
-    if abs(slope) < 1e-4:
-        return []
-    way = 1.0 if slope > 0 else -1.0
-    apex = fine.point - fine.axis * (at / slope)
-    return [Surface(Form.CONE, apex, fine.axis * way, 0.0, float(np.arctan(abs(slope))))]
 
 
 def cone(points: Array, start: Surface) -> Surface:
@@ -118,12 +89,12 @@ def cone(points: Array, start: Surface) -> Surface:
     near, next_near = np.sort(off)[:2]
     # One corner by itself at the apex is the apex.
     tip = points[np.argmin(off)] if near < 0.2 * reach and next_near > 5 * near + 0.05 * reach else start.point
-    at, axis, size = _nearest_round(1, np.ascontiguousarray(points), tip, start.axis, start.angle)
+    at, axis, size = nearest_round(1, np.ascontiguousarray(points), tip, start.axis, start.angle)
     return Surface(Form.CONE, at, axis, 0.0, float(np.clip(size, 1e-5, np.pi / 2 - 1e-5)))
 
 
 @numba.njit(cache=True, nogil=True)
-def _nearest_round(form, points, at, axis, size):  # type: ignore[no-untyped-def]
+def nearest_round(form, points, at, axis, size):  # type: ignore[no-untyped-def]
     """Gauss-Newton on the distances to a cylinder (``size`` its radius) or a cone (its half angle): point, axis, size.
     Unknown are the point's shift across (and a cone's along), the axis's lean, and the size."""
     n = len(points)
@@ -136,6 +107,7 @@ def _nearest_round(form, points, at, axis, size):  # type: ignore[no-untyped-def
         at = at + axis * ((middle - at) @ axis)
     jac, off = np.zeros((3 * n, m)), np.zeros(3 * n)
     reach = np.sqrt(((points - middle) ** 2).sum() / n)
+    last, stuck = 1e300, 0
     for _ in range(40):
         jac[:], off[:] = 0.0, 0.0
         k = 0 if abs(axis[0]) < 0.9 else 1
@@ -162,6 +134,12 @@ def _nearest_round(form, points, at, axis, size):  # type: ignore[no-untyped-def
                 jac[i, 4] = -1.0
             else:
                 jac[i, 4], jac[i, 5] = t, (-r * t - z * c) / reach
+        # What no longer comes nearer is no round; the fit is not worth the rest of its steps.
+        now = (off * off).sum()
+        stuck = stuck + 1 if now > 0.98 * last and now > 1e-12 * reach * reach * n else 0
+        last = min(last, now)
+        if stuck >= 4:
+            break
         square = jac.T @ jac
         most = 0.0
         for i in range(m):

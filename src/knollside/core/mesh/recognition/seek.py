@@ -13,6 +13,7 @@ from knollside.core.mesh.recognition.growth import Grower
 from knollside.core.mesh.recognition.quadrics import Form, Surface
 from knollside.core.mesh.recognition.skin import Skin
 from knollside.core.mesh.recognition.strips import StripSeeds, strip_seeds
+from knollside.core.mesh.recognition.through import through
 from knollside.core.model import Array, Ints
 
 WHOLE = np.radians(190.0)  # from here on a hole or a pin
@@ -21,7 +22,6 @@ _TRIES = 3
 _WIDE = 1.8  # facets wider than that many usual ones are flats that only touch
 _WIDER = np.radians(20.0)  # and by so much
 _EXACT = 0.5  # of its corners stand on a round, whatever has cut into its facets
-_MOST_OF = 0.75
 _COARSE_RING = 0.5  # rad; of coarser facets a chamfer looks like a ring of a ball
 _COARSE_PART = np.radians(31.0)  # facets of a partial round that three of are enough
 _FEW_SIDES = 14  # up to which a round's facets must be alike
@@ -275,11 +275,7 @@ def _of_patch(grower: Grower, near: Ints) -> Piece | None:
     normals, areas = skin.normals[near], np.maximum(skin.areas[near], 1e-12)
     if len(points) < 7:
         return None
-    size = float(np.ptp(points, axis=0).max())
-    for s in _starts(points, normals, skin.middles[near], areas):
-        fine = _fitted(points, s)
-        if fine is None or not _close(skin, fine, points) or not _plausible(fine, points, size):
-            continue
+    for fine in through(points, normals, skin.middles[near], areas, skin.tolerance, skin.strict):
         hollow = _hollow(skin, fine, near)
         if hollow is None:
             continue
@@ -289,42 +285,6 @@ def _of_patch(grower: Grower, near: Ints) -> Piece | None:
         if piece is not None and _enough(piece, near):
             return piece
     return None
-
-
-def _starts(points: Array, normals: Array, middles: Array, areas: Array) -> list[Surface]:
-    """Near surfaces to fit from, the simplest first: what is a cylinder is a cone, too, and two rings of either lie on
-    a ball."""
-    out = []
-    axis = quadrics.least_axis(normals, areas)
-    lean = float(np.sqrt(np.average((normals @ axis) ** 2, weights=areas)))
-    turn = float(np.sqrt(1 - min(1.0, float(np.linalg.norm(np.average(normals, axis=0, weights=areas))) ** 2)))
-    if lean < 0.5 * turn + 1e-3:
-        out.append(quadrics.cylinder_along(axis, points))
-    cone = quadrics.cone_start(normals, middles, areas)
-    if cone is not None:
-        out.append(cone)
-    out += quadrics.cone_near(quadrics.cylinder_along(axis, points), points)
-    out.append(quadrics.ball(points))
-    return out
-
-
-def _fitted(points: Array, s: Surface) -> Surface | None:
-    if s.form is Form.BALL:
-        return s
-    off = float(np.abs(s.off(points)).max())
-    if not np.isfinite(off) or off > 3 * float(np.ptp(points, axis=0).max()):
-        return None
-    with np.errstate(all="ignore"):
-        fine = quadrics.cylinder(points, s) if s.form is Form.CYLINDER else quadrics.cone(points, s)
-    return fine if np.isfinite(fine.numbers()).all() else None
-
-
-def _plausible(s: Surface, points: Array, size: float) -> bool:
-    """Whether the piece is a fair part of it: a cap of a huge round is a flat."""
-    if s.form is Form.CONE:
-        z = (points - s.point) @ s.axis
-        return bool(z.min() > -1e-3 * size and np.radians(0.3) < s.angle < np.radians(85.0))
-    return bool(0.05 < s.radius < 60 * size)
 
 
 def _hollow(skin: Skin, s: Surface, faces: Ints) -> bool | None:
@@ -337,21 +297,14 @@ def _hollow(skin: Skin, s: Surface, faces: Ints) -> bool | None:
     return None if 0.02 < inward < 0.98 else inward > 0.5
 
 
-def _close(skin: Skin, s: Surface, points: Array) -> bool:
-    """Whether corners stand on a surface: all nearly, most as exactly as the file tells them."""
-    off = np.abs(s.off(points))
-    return bool(off.max() <= skin.tolerance and np.quantile(off, _MOST_OF) <= skin.strict)
-
-
 def _or_ruled(grower: Grower, piece: Piece) -> Piece | None:
     """The cylinder or cone that a ball's corners also lie on, as two rings of one do."""
     skin, faces = grower.skin, piece.faces
     points = skin.mesh.vertices[grower.corners(faces)]
     areas = np.maximum(skin.areas[faces], 1e-12)
-    for s in _starts(points, skin.normals[faces], skin.middles[faces], areas)[:-1]:
-        fine = _fitted(points, s)
-        if fine is not None and _close(skin, fine, points):
-            return _settled(grower, fine, piece.hollow, faces, 0.0)[0]
+    for s in through(points, skin.normals[faces], skin.middles[faces], areas, skin.tolerance, skin.strict):
+        if s.form is not Form.BALL:
+            return _settled(grower, s, piece.hollow, faces, 0.0)[0]
     return None
 
 
