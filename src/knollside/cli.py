@@ -59,6 +59,9 @@ def _parser() -> argparse.ArgumentParser:
             p.add_argument("--cells", type=int, default=None, help="about how many cells to solve with")
         if name == "export":
             p.add_argument("--out", type=Path, default=None, help="folder to write to (default: beside the job)")
+            p.add_argument(
+                "--partly", action="store_true", help="write it though some corrections cannot be made; they are listed"
+            )
     return parser
 
 

@@ -321,10 +321,10 @@ def test_edits_refuse_what_they_cannot_do_and_leave_the_mesh_alone() -> None:
     features = find_features(mesh)
     before = mesh.vertices.copy()
     for wanted, words in (
-        ({"flat-1": 5.0}, "not a round"),
+        ({"flat-1": 5.0}, "not a hole"),
         ({"hole-1": 0.05}, "not a usable size"),
         ({"hole-1": 29.5}, "wall|cut into"),
-        ({"hole-7": 5.0}, "not a round"),
+        ({"hole-7": 5.0}, "not a hole"),
     ):
         with pytest.raises(Refused, match=words):
             resize(mesh, features, wanted)

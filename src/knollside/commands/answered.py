@@ -245,9 +245,13 @@ def _export(args: argparse.Namespace) -> Said:
     stated = found.stated
     corrected = ask_corrected(o.part, stated)
     fitting = o.ask(corrected.fits)
-    if fitting.refused:
-        raise Refused(" ".join(fitting.refused))
     edited, name = o.ask(corrected), o.job.name or Path(o.job.mesh).stem
+    left = [*fitting.refused, *(why for _, why in edited.refused)]
+    if left and not args.partly:
+        raise Refused(
+            f"{' '.join(left)} Nothing was written. With --partly the rest is corrected and written, and these are "
+            "listed."
+        )
     told = SheetInputs(
         name,
         args.path.stem,
@@ -271,6 +275,7 @@ def _export(args: argparse.Namespace) -> Said:
         "direction": list(stated.direction),
         "reserve": None if found.reserve is None else range_told(found.reserve),
         "changes": [change_told(c) for c in edited.changes],
+        "not_corrected": left,
     }
 
 

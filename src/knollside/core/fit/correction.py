@@ -12,9 +12,8 @@ from knollside.core.fit.finish import Coat, coat_of
 from knollside.core.fit.posterior import Foretold
 from knollside.core.fit.process import PrintSetting, Process, Shift, learn, process_of
 from knollside.core.fit.windows import Target, Windows, gap_window, target
-from knollside.core.model import Feature, Mate, Measurement, Refused
-
-_ROUND = ("hole", "pin", "hexagon")
+from knollside.core.mesh.wallmoves import second_size
+from knollside.core.model import SIZED, Feature, Mate, Measurement, Refused
 
 
 @dataclass(frozen=True)
@@ -23,7 +22,9 @@ class Correction:
 
     ``target`` is the printed size wanted, bare, before any finish; ``sigma`` the spread of one print with the shift's
     doubt (and the partner's, where that is printed too). ``chance_now`` and ``chance_then`` are (binds, fits, rattles)
-    as drawn and as corrected. ``partner`` names the printed feature it goes with, if it does.
+    as drawn and as corrected. ``partner`` names the printed feature it goes with, if it does. ``along_mm``: what the
+    whole length of a slot, or a rectangle's longer side, should be drawn as, so that it keeps the travel (and the play)
+    of its width.
     """
 
     feature: str
@@ -42,6 +43,8 @@ class Correction:
     chance_then: tuple[float, float, float]
     partner: str = ""
     coat: Coat | None = None
+    along_from_mm: float | None = None
+    along_mm: float | None = None
 
 
 def axis_of(feature: Feature, direction: tuple[float, float, float]) -> str:
@@ -63,8 +66,8 @@ def correct(
     With a ``partner``, a printed pin or hole, the window is one of the gap, and ``mate.side`` says how much of the
     change this feature takes: all of it, none of it, or half. Raises :class:`Refused`.
     """
-    if feature.kind not in _ROUND or feature.diameter is None:
-        raise Refused(f"{feature.title} is not a round hole or pin; only those are corrected.")
+    if feature.kind not in SIZED or feature.diameter is None:
+        raise Refused(f"{feature.title} has no size that goes with another; holes, pins, slots and pockets have.")
     taken = tuple(readings)
     inside = _inside(feature)
     kind, axis = ("hole" if inside else "pin"), axis_of(feature, direction)
@@ -125,6 +128,12 @@ def _made(
     partner: str = "",
 ) -> Correction:
     shift, drawn = known.shift, float(f.diameter or 0.0)
+    whole = second_size(f)
+    along = None
+    if whole is not None:
+        # Printed as much wider than drawn as its width is wanted to be.
+        printed = whole + to + known.process.shift(shift.kind, to).value - drawn
+        along = _drawn_for(printed, known.process, shift.kind, whole)
     return Correction(
         f.id,
         drawn,
@@ -141,6 +150,8 @@ def _made(
         *chances,
         partner,
         known.coat,
+        whole,
+        along,
     )
 
 

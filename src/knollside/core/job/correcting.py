@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from knollside.core.fit.correction import Correction, axis_of, correct
 from knollside.core.fit.process import PrintSetting, learn
 from knollside.core.fit.windows import Windows
 from knollside.core.job.answer import PartFacts
-from knollside.core.mesh.bore import Cut, Piece, carve_all, grown, shrunk
+from knollside.core.mesh.bore import Cut, Piece, carve_all, grown, moved_wall
 from knollside.core.mesh.edit import LINES_LEFT, Change, Edited, can_move, resize
 from knollside.core.mesh.trueshapes import cover
+from knollside.core.mesh.wallmoves import Sizes
 from knollside.core.model import Feature, Mate, Measurement, Mesh, Recipe, Refused
 
 _SAME = 5e-4  # mm; a change under this is none
@@ -61,36 +64,135 @@ def apply_corrections(
 ) -> Edited:
     """The mesh with the chosen corrections and shapes made, exactly there and nowhere else.
 
-    A wall whose neighbours are square to it is moved; any other hole is cut anew. Raises :class:`Refused`, naming the
-    feature, with nothing half-done.
+    A wall that can stay in the planes of all that meets it is moved; any other is cut anew or lined. What cannot be
+    done is left as drawn and told in ``refused``, with its reason; the rest is done. Raises :class:`Refused` where the
+    mesh may not be changed at all.
     """
     part.changeable()
     chosen = {name: m for m in mates if m.apply for name in (m.feature, m.partner) if name}
-    wanted = {c.feature: c.to_mm for c in found if c.feature in chosen and abs(c.to_mm - c.from_mm) > _SAME}
+    wanted = {c.feature: Sizes(c.to_mm, c.along_mm) for c in found if c.feature in chosen and _changes(c)}
     shaped = {m.feature: m for m in _as_laid(part, mates, direction) if m.shape != "round" or m.cover != "none"}
     by_id = {f.id: f for f in part.features}
-    least = LINES_LEFT * recipe.line_width
     # Roofs are cut together with the growth of their hole, so only what stays round is moved.
-    movable = {
-        n: to
-        for n, to in wanted.items()
-        if can_move(part.mesh, by_id[n]) and not (n in shaped and shaped[n].shape != "round" and to > _size(by_id[n]))
-    }
-    made = resize(part.mesh, part.features, movable, recipe.line_width) if movable else Edited(part.mesh, ())
-    changes, mesh = list(made.changes), made.mesh
-    cuts: list[tuple[str, list[Cut], str, float]] = []
-    for name in sorted((set(wanted) - set(movable)) | set(shaped)):
+    roofed = {n for n, m in shaped.items() if m.shape != "round" and n in wanted and wanted[n].across > _size(by_id[n])}
+    refused: dict[str, str] = {}
+    movable = {n: to for n, to in wanted.items() if n not in roofed and can_move(part.mesh, by_id[n], to)}
+    made = _moved(part, movable, recipe.line_width)
+    moved = {c.feature for c in made.changes}
+    mesh, changes = made.mesh, list(made.changes)
+    work = _Cutting(made.mesh, part.features, direction, recipe, sag)
+    # All cuts are worked out on the mesh whose triangles the features name, then made one after another.
+    plans: list[tuple[Feature, Sizes, Steps]] = []
+    for name in sorted((set(wanted) - moved) | set(shaped)):
         f, mate = by_id[name], shaped.get(name)
-        to = wanted.get(name, _size(f)) if name not in movable else _size(f)
-        cuts += _cuts_of(mesh, f, mate, to, part.features, direction, recipe, sag)
-    if cuts:
-        lines = {"cut anew", "lined"}
-        pieces = [Piece(by_id[n].title, several, least if how in lines else 0.0) for n, several, how, _ in cuts]
-        mesh, volumes = carve_all(mesh, pieces)
-        for (name, several, how, to), found_volume in zip(cuts, volumes, strict=True):
-            foretold = sum(c.predicted for c in several)
-            changes.append(Change(name, _size(by_id[name]), to, foretold, found_volume, 0, how))
-    return Edited(mesh, tuple(changes))
+        to = Sizes(_size(f)) if name in moved or name not in wanted else wanted[name]
+        try:
+            plans.append((f, to, work.steps(f, mate, to)))
+        except Refused as refusal:
+            refused[name] = dict(made.refused).get(name, str(refusal))
+    for f, to, steps in plans:
+        try:
+            mesh, more = carved(mesh, f, to, steps, recipe)
+            changes += more
+        except Refused as refusal:
+            refused[f.id] = dict(made.refused).get(f.id, str(refusal))
+    order = {c.feature: k for k, c in enumerate(found)}
+    return Edited(mesh, tuple(changes), tuple(sorted(refused.items(), key=lambda r: order.get(r[0], 0))))
+
+
+def _changes(c: Correction) -> bool:
+    return abs(c.to_mm - c.from_mm) > _SAME or (
+        c.along_mm is not None and c.along_from_mm is not None and abs(c.along_mm - c.along_from_mm) > _SAME
+    )
+
+
+def _moved(part: PartFacts, wanted: dict[str, Sizes], line_width: float) -> Edited:
+    """All walls moved at once; where one of them cannot be, each by itself, and why."""
+    if not wanted:
+        return Edited(part.mesh, ())
+    try:
+        return resize(part.mesh, part.features, wanted, line_width)
+    except Refused as refusal:
+        if len(wanted) == 1:
+            return Edited(part.mesh, (), tuple((n, str(refusal)) for n in wanted))
+    mesh = part.mesh
+    changes: list[Change] = []
+    refused: list[tuple[str, str]] = []
+    for name, to in wanted.items():
+        try:
+            made = resize(mesh, part.features, {name: to}, line_width)
+            mesh, changes = made.mesh, [*changes, *made.changes]
+        except Refused as refusal:
+            refused.append((name, str(refusal)))
+    return Edited(mesh, tuple(changes), tuple(refused))
+
+
+# What is done to a feature, step by step; of each step the ways it may be done, the first first, with its name.
+Steps = list[list[tuple[list[Cut], str]]]
+
+
+@dataclass(frozen=True)
+class _Cutting:
+    """Changes made by exact solids, worked out on the ``mesh`` whose triangles the features name."""
+
+    mesh: Mesh
+    features: tuple[Feature, ...]
+    direction: tuple[float, float, float]
+    recipe: Recipe
+    sag: float
+
+    def steps(self, f: Feature, mate: Mate | None, to: Sizes) -> Steps:
+        """What changes one feature. Raises :class:`Refused` where nothing can."""
+        shape = mate.shape if mate is not None else "round"
+        smaller, larger = to.across < _size(f) - _SAME, to.across > _size(f) + _SAME
+        if smaller and shape != "round":
+            raise Refused(f"{f.title}: it gets narrower and a roof at once; change its size in the model first.")
+        out: Steps = []
+        if shape != "round":
+            out.append([([grown(self.mesh, f, to.across, np.asarray(self.direction), shape, self.sag)], shape)])
+        elif smaller or larger or to.along is not None:
+            out.append(self._resized(f, to, larger))
+        if mate is not None and mate.cover != "none":
+            layer = self.recipe.layer_height
+            covers = cover(self.mesh, f, to.across, self.features, self.direction, mate.cover, layer)
+            out.append([(covers, "shut by a skin" if mate.cover == "skin" else "stepped up to")])
+        return out
+
+    def _resized(self, f: Feature, to: Sizes, larger: bool) -> list[tuple[list[Cut], str]]:
+        """By the solid between the wall and where it goes; a plain hole that grows, where that fails, by its own
+        polygon."""
+        ways: list[tuple[list[Cut], str]] = []
+        plain = f.kind in ("hole", "hexagon") and f.form == "" and to.along is None and larger
+        try:
+            made = moved_wall(self.mesh, f, to)
+            if made.adds and f.role == "crossing":
+                raise Refused(f"{f.title} crosses another hole; a sleeve in it would shut that one. Draw it narrower.")
+            ways.append(([made], "lined" if made.adds else "cut anew"))
+        except Refused:
+            if not plain:
+                raise
+        return [*ways, ([grown(self.mesh, f, to.across)], "cut anew")] if plain else ways
+
+
+def carved(mesh: Mesh, f: Feature, to: Sizes, steps: Steps, recipe: Recipe) -> tuple[Mesh, list[Change]]:
+    """The mesh with one feature's steps made. Raises :class:`Refused`, with nothing changed, where one cannot be."""
+    changes: list[Change] = []
+    for ways in steps:
+        why: Refused | None = None
+        for cuts, how in ways:
+            # A wall that gets thicker, or a hole that gets a roof or a floor, is not refused for being thin.
+            least = LINES_LEFT * recipe.line_width if how == "cut anew" else 0.0
+            try:
+                mesh, volumes = carve_all(mesh, [Piece(f.title, cuts, least)])
+            except Refused as refusal:
+                why = why or refusal
+                continue
+            foretold = sum(c.predicted for c in cuts)
+            changes.append(Change(f.id, _size(f), to.across, foretold, volumes[0], 0, how, to.along))
+            break
+        else:
+            raise why or Refused(f"{f.title}: it cannot be changed.")
+    return mesh, changes
 
 
 def _as_laid(part: PartFacts, mates: tuple[Mate, ...], direction: tuple[float, float, float]) -> list[Mate]:
@@ -106,31 +208,3 @@ def _as_laid(part: PartFacts, mates: tuple[Mate, ...], direction: tuple[float, f
 
 def _size(f: Feature) -> float:
     return float(f.diameter or 0.0)
-
-
-def _cuts_of(
-    mesh: Mesh,
-    f: Feature,
-    mate: Mate | None,
-    to: float,
-    features: tuple[Feature, ...],
-    direction: tuple[float, float, float],
-    recipe: Recipe,
-    sag: float,
-) -> list[tuple[str, list[Cut], str, float]]:
-    if f.kind == "pin":
-        raise Refused(f"{f.title} runs into a face that is not square to it; change its size in the model.")
-    out: list[tuple[str, list[Cut], str, float]] = []
-    shape = mate.shape if mate is not None else "round"
-    up = np.asarray(direction) if shape != "round" else None
-    if to < _size(f) - _SAME:
-        if shape != "round":
-            raise Refused(f"{f.title}: it gets narrower and a roof at once; change its size in the model first.")
-        out.append((f.id, [shrunk(mesh, f, to)], "lined", to))
-    elif to > _size(f) + _SAME or shape != "round":
-        how = "cut anew" if shape == "round" else shape
-        out.append((f.id, [grown(mesh, f, to, up, shape, sag)], how, to))
-    if mate is not None and mate.cover != "none":
-        covers = cover(mesh, f, to, features, direction, mate.cover, recipe.layer_height)
-        out.append((f.id, covers, "shut by a skin" if mate.cover == "skin" else "stepped up to", to))
-    return out

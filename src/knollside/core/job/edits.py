@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from knollside.core.fit.hardware import suggestion
 from knollside.core.model import (
+    SIZED,
     BearingLoad,
     DeflectionLoad,
     DesignCase,
@@ -80,12 +81,13 @@ def marked(design_case: DesignCase, mates: Mates, feature: Feature, mark: FaceMa
 
 def with_mate(mates: Mates, feature: Feature) -> Mates:
     """Mates with the hardware that suits a hole or pin, unless something goes there already."""
-    if any(m.feature == feature.id for m in mates) or feature.kind not in ("hole", "pin", "hexagon"):
+    if any(m.feature == feature.id for m in mates) or feature.kind not in SIZED:
         return mates
     if not feature.diameter:
         return mates
-    fits = feature.kind in ("hole", "hexagon")
-    name, fit = suggestion(feature.diameter, feature.kind) if fits else ("as drawn", "as drawn")
+    fits = feature.kind in ("hole", "hexagon") or (feature.kind == "slot" and feature.inside is not False)
+    word = "hexagon" if feature.kind == "hexagon" else "hole"
+    name, fit = suggestion(feature.diameter, word) if fits else ("as drawn", "as drawn")
     return (*mates, Mate.model_validate({"feature": feature.id, "hardware": name, "fit": fit}))
 
 

@@ -1,22 +1,24 @@
-"""Changing the size of chosen holes and pins, and nothing else.
+"""Changing the size of chosen holes, pins, slots and pockets, and nothing else.
 
-The corners of a feature's own wall move radially, which is exact wherever every
-neighbouring face is square to the axis, and is refused elsewhere. Each edit is
-guarded: still closed, untouched corners bit-identical, volume as predicted, no
-new crossing, and two lines of wall left.
+The corners of a feature's own wall move (:mod:`wallmoves`), which is exact wherever they can stay in the planes of
+all that meets the wall, and is refused elsewhere. Each edit is guarded: still closed, untouched corners bit-identical,
+volume as predicted, no new crossing, and two lines of wall left where a wall gets thinner.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+import shapely
 
 from knollside.core.mesh.crossing import crosses_in
 from knollside.core.mesh.features import find_features
-from knollside.core.mesh.topology import edges_of
+from knollside.core.mesh.topology import bodies_of, edges_of
 from knollside.core.mesh.unfold import unfold
-from knollside.core.model import Array, Feature, Mesh, Refused
+from knollside.core.mesh.wallmoves import Sizes, moves_of, swept
+from knollside.core.model import SIZED, Array, Feature, Mesh, Refused, square_to
 
 LINES_LEFT = 2  # a correction must leave at least this many line widths of wall
 
@@ -32,45 +34,54 @@ class Change:
     volume_found: float
     moved: int
     how: str = "wall moved"
+    along: float | None = None  # the second size afterwards, where it has one
 
 
 @dataclass(frozen=True)
 class Edited:
+    """The mesh, what was changed, and why what else was asked for was not: (feature, reason)."""
+
     mesh: Mesh
     changes: tuple[Change, ...]
+    refused: tuple[tuple[str, str], ...] = ()
 
 
-def resize(mesh: Mesh, features: tuple[Feature, ...], wanted: dict[str, float], line_width: float = 0.45) -> Edited:
-    """Bring each feature in ``wanted`` (id to new drawn diameter, mm) to its size.
+Wanted = Mapping[str, float | Sizes]
 
-    Moves only the corners of the feature's own wall, radially. Raises
-    :class:`Refused` naming the feature when a neighbour is not square to the
-    axis, when two corrected features meet, or when less than two lines of wall
-    would be left. Nothing is half-applied.
+
+def resize(mesh: Mesh, features: tuple[Feature, ...], wanted: Wanted, line_width: float = 0.45) -> Edited:
+    """Bring each feature in ``wanted`` (id to new drawn diameter or sizes, mm) to its size.
+
+    Moves only the corners of the feature's own wall. Raises :class:`Refused` naming the feature when what meets the
+    wall cannot stay the plane it is, when two corrected features meet, or when less than two lines of wall would be
+    left. Nothing is half-applied.
     """
     by_id = {f.id: f for f in features}
     vertices = mesh.vertices.copy()
     touched = np.zeros(len(vertices), bool)
     changes: list[Change] = []
-    for name, to in wanted.items():
+    for name, told in wanted.items():
         f = by_id.get(name)
-        if f is None or f.diameter is None or f.kind not in ("hole", "pin", "hexagon"):
-            raise Refused(f"{name} is not a round hole, pin or hexagon of this part.")
-        if not 0.2 <= to <= 10 * f.diameter:
-            raise Refused(f"{f.title}: {to:.2f} mm is not a usable size for a {f.diameter:.2f} mm {f.kind}.")
-        own = np.unique(mesh.faces[f.faces])
-        if touched[own].any():
+        if f is None or f.diameter is None or f.kind not in SIZED:
+            raise Refused(f"{name} is not a hole, pin, slot or pocket of this part.")
+        to = sizes_of(told)
+        if not 0.2 <= to.across <= 10 * f.diameter:
+            raise Refused(f"{f.title}: {to.across:.2f} mm is not a usable size for a {f.diameter:.2f} mm {f.kind}.")
+        moves = moves_of(mesh, f, to)
+        if touched[moves.own].any():
             raise Refused(f"{f.title} meets another corrected feature; correct one of them in the model.")
-        _square_neighbours(mesh, f, own)
-        axis, centre = np.asarray(f.axis), np.asarray(f.centre)
-        offset = mesh.vertices[own] - centre
-        along = np.outer(offset @ axis, axis)
-        moved = centre + along + (offset - along) * (to / f.diameter)
+        if not moves.plain:
+            raise Refused(
+                f"{f.title} runs into a face that is not flat there (a countersink, a curve or another "
+                "hole), so its wall cannot be moved alone. Change its size in the model."
+            )
         before = Mesh(vertices, mesh.faces).volume
-        vertices[own] = moved
-        touched[own] = True
-        predicted = _prism_change(mesh, f, to)
-        changes.append(Change(name, f.diameter, to, predicted, Mesh(vertices, mesh.faces).volume - before, len(own)))
+        vertices[moves.own] = mesh.vertices[moves.own] + moves.by
+        touched[moves.own] = True
+        found = Mesh(vertices, mesh.faces).volume - before
+        changes.append(
+            Change(name, f.diameter, to.across, swept(mesh, f.faces, moves), found, len(moves.own), along=to.along)
+        )
     faces, folded = unfold(mesh, vertices, touched)
     result = Mesh(vertices, faces)
     _guard(mesh, result, features, wanted, touched, changes, LINES_LEFT * line_width)
@@ -79,49 +90,20 @@ def resize(mesh: Mesh, features: tuple[Feature, ...], wanted: dict[str, float], 
     return Edited(result, tuple(changes))
 
 
-def can_move(mesh: Mesh, f: Feature) -> bool:
-    """Whether the feature's wall can be moved alone: all its neighbours are square to it."""
-    try:
-        _square_neighbours(mesh, f, np.unique(mesh.faces[f.faces]))
-    except Refused:
-        return False
-    return True
+def sizes_of(told: float | Sizes) -> Sizes:
+    return told if isinstance(told, Sizes) else Sizes(float(told))
 
 
-def _square_neighbours(mesh: Mesh, f: Feature, own: Array) -> None:
-    """Every other face at the feature's corners must be a flat square to the axis."""
-    at = np.asarray(np.isin(mesh.faces, own).any(axis=1))
-    at[f.faces] = False
-    lean = np.abs(mesh.normals[at] @ np.asarray(f.axis))
-    solid = mesh.areas[at] > 1e-9
-    if (lean[solid] < 0.9995).any():
-        raise Refused(
-            f"{f.title} runs into a face that is not square to it (a countersink, a slope or another "
-            "hole), so its wall cannot be moved alone. Change its size in the model."
-        )
-
-
-def _prism_change(mesh: Mesh, f: Feature, to: float) -> float:
-    """Volume the part gains when the feature's own polygon, over its own length, is rescaled.
-
-    The wall's share of the divergence integral is one third of flux times
-    radius: for a prism with ends square to its axis, area times length.
-    """
-    tri = mesh.triangles[f.faces]
-    axis, centre = np.asarray(f.axis), np.asarray(f.centre)
-    radial = tri.mean(axis=1) - centre
-    radial -= np.outer(radial @ axis, axis)
-    cross = np.cross(tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0]) / 2
-    prism = float(np.einsum("ij,ij->", radial, cross)) / 2  # signed: negative for a hole
-    assert f.diameter is not None
-    return prism * ((to / f.diameter) ** 2 - 1)
+def can_move(mesh: Mesh, f: Feature, to: Sizes) -> bool:
+    """Whether the feature's wall can be moved alone: all that meets it stays the plane it is."""
+    return f.kind in SIZED and moves_of(mesh, f, to).plain
 
 
 def _guard(
     before: Mesh,
     after: Mesh,
     features: tuple[Feature, ...],
-    wanted: dict[str, float],
+    wanted: Wanted,
     touched: np.ndarray,
     changes: list[Change],
     least_wall: float,
@@ -137,12 +119,14 @@ def _guard(
                 f"{c.feature}: the volume would change by {c.volume_found:.2f} mm³ where "
                 f"{c.volume_predicted:.2f} mm³ was expected; the wall is not a plain round."
             )
-    changed = [f for f in features if f.id in wanted]
-    for f in changed:
-        wall = _wall_left(after, f, wanted[f.id])
+    thinner = {c.feature for c in changes if c.volume_predicted < 0}
+    for f in features:
+        if f.id not in thinner:
+            continue
+        wall, across = wall_left(after, f), sizes_of(wanted[f.id]).across
         if wall < least_wall:
             raise Refused(
-                f"{f.title} at {wanted[f.id]:.2f} mm would leave {max(wall, 0):.2f} mm of wall; "
+                f"{f.title} at {across:.2f} mm would leave {max(wall, 0):.2f} mm of wall; "
                 f"two lines are {least_wall:.2f} mm."
             )
     boxes = _moved_boxes(after, touched)
@@ -163,37 +147,30 @@ def _moved_boxes(mesh: Mesh, touched: np.ndarray) -> list[Array]:
     ]
 
 
-def _wall_left(mesh: Mesh, f: Feature, diameter: float) -> float:
-    """Smallest distance from the wall to any other face it does not touch, across the axis, mm.
-
-    For a pin the material is inside, so it is the diameter itself.
-    """
-    if f.kind == "pin":
-        return diameter
+def wall_left(mesh: Mesh, f: Feature) -> float:
+    """Smallest distance from the wall of a feature to any other face of its body that it does not touch, across the
+    axis, mm; of what stands, its own least breadth."""
     axis, centre = np.asarray(f.axis), np.asarray(f.centre)
+    frame = np.stack(square_to(axis), axis=1)
     own = np.unique(mesh.faces[f.faces])
+    ring = shapely.MultiPoint((mesh.vertices[own] - centre) @ frame).convex_hull
+    if f.kind == "pin" or f.inside is False:
+        return float(2 * shapely.minimum_bounding_radius(ring)) if f.kind == "pin" else float(f.diameter or 0.0)
     other = np.ones(len(mesh.faces), bool)
     other[f.faces] = False
-    square = np.abs(mesh.normals @ axis) > 0.9995
-    other &= ~square
+    other &= np.abs(mesh.normals @ axis) <= 0.9995
     other &= ~np.isin(mesh.faces, own).any(axis=1)
-    if not other.any():
-        return float("inf")
-    half = (f.length or 0) / 2
-    tri = mesh.triangles[other]
-    along = (tri - centre) @ axis
-    level = (along.max(axis=1) > -half + 1e-6) & (along.min(axis=1) < half - 1e-6)
-    tri = tri[level]
+    label = bodies_of(mesh)[1]
+    other &= label == label[f.faces[0]]  # what another body leaves free is no wall
+    span = (mesh.vertices[own] - centre) @ axis
+    tri = mesh.triangles[other] - centre
+    along = tri @ axis
+    tri = tri[(along.max(axis=1) > span.min() + 1e-6) & (along.min(axis=1) < span.max() - 1e-6)]
     if len(tri) == 0:
         return float("inf")
-    flat = tri - centre
-    flat = flat - ((flat @ axis)[..., None]) * axis
-    # Distance from the axis to each edge of each face, seen along the axis.
-    a, b = flat, np.roll(flat, -1, axis=1)
-    d = b - a
-    t = np.clip(-(a * d).sum(-1) / np.maximum((d * d).sum(-1), 1e-18), 0, 1)
-    nearest = np.linalg.norm(a + d * t[..., None], axis=-1).min()
-    return float(nearest) - diameter / 2
+    flat = tri @ frame
+    shapes = shapely.linestrings(flat[:, [0, 1, 2, 0]])
+    return float(shapely.distance(shapes, ring).min())
 
 
 def sizes_found(mesh: Mesh, names: list[str], old: tuple[Feature, ...]) -> dict[str, float]:

@@ -65,6 +65,7 @@ from knollside.core.model.mates import (
 )
 from knollside.core.model.mesh import (
     POLYGONS,
+    SIZED,
     Feature,
     FeatureForm,
     FeatureKind,
@@ -93,6 +94,7 @@ __all__ = [
     "GRAVITY",
     "MOST_MM",
     "POLYGONS",
+    "SIZED",
     "TEN_YEARS",
     "WATCHED",
     "YEAR",

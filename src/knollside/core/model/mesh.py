@@ -101,6 +101,8 @@ FeatureForm = Literal["", "D", "double D", "keyed", "keyhole", "merged", "open",
 _ALL_ROUND = 350.0  # degrees
 _SIDED = {3: "triangle", 5: "pentagon", 7: "heptagon", 8: "octagon", 10: "decagon", 12: "dodecagon"}
 POLYGONS: tuple[FeatureKind, ...] = ("square", "rectangle", "hexagon", "polygon")
+# What has a size that goes with another thing's, and is corrected.
+SIZED: tuple[FeatureKind, ...] = ("hole", "pin", "slot", *POLYGONS, "taper", "round")
 
 
 @dataclass(frozen=True)

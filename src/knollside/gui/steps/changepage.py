@@ -49,9 +49,17 @@ class ChangePage(Seeing, Page):
             to = why.get(c.feature)
             reason = f"For {to.target.words}; shift {to.shift.value:+.2f} mm, {to.source}. " if to is not None else ""
             moved = f"{c.moved} corners moved" if c.moved else c.how
+            if c.along is not None:
+                moved += f", its length now {c.along:.2f} mm"
             volume = f"volume {c.volume_found:+.1f} mm³, {c.volume_predicted:+.1f} foretold"
             self.add(label(f"{reason}{moved[:1].upper()}{moved[1:]}; {volume}.", dim=True, wrap=True))
-        if not edited.changes:
+        for name, reason in edited.refused:
+            f = self.view.facts.feature(name) if self.view.facts is not None else None
+            kind = "pin" if f is not None and f.kind == "pin" else "hole"
+            whose = label(f.title if f is not None else name, 14, 600)
+            self.add(row(SectionMark(kind), whose, label("as drawn", 15, 700), stretch=1))
+            self.add(label(reason, dim=True, wrap=True))
+        if not edited.changes and not edited.refused:
             self.add(label("Every chosen place is as it should be; nothing was moved.", dim=True, wrap=True))
         self.add(rule())
         if report is not None:

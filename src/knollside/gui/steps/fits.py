@@ -200,6 +200,8 @@ class FitsStep(Step):
         if done is not None and done.changes:
             total = sum(c.volume_found for c in done.changes)
             words += f" Corrected: {len(done.changes)} places, volume {total:+.1f} mm³ as foretold; see Changes."
+        if done is not None and done.refused:
+            words += f" Left as drawn: {' '.join(why for _, why in done.refused)}"
         self.mates.put(rows, chosen, words.strip())
         here = nodes.spoken_of(self.view.inputs)
         cuts = self.view.get(nodes.FIT_CUT).fresh if done is not None else None
@@ -284,9 +286,13 @@ class FitsStep(Step):
         source = f"Shift {c.shift.value:+.2f} ± {c.shift.half:.2f} mm across, {c.axis}: {c.source}."
         done = self.edited
         if done is not None:
+            left = {name for name, _ in done.refused}
+            after = min((c.chance_now[1] if c.feature in left else c.chance_then[1] for c in f.corrections), default=0)
+            undone = f" {len(left)} left as drawn: {' '.join(why for _, why in done.refused)}" if left else ""
+            places = f"{len(done.changes)} place is" if len(done.changes) == 1 else f"{len(done.changes)} places are"
             return Verdict(
-                f"{len(done.changes)} places are corrected.",
-                f"Least chance to fit is now {chance(after)} %. Nothing else moved.",
+                f"{places} corrected.",
+                f"Least chance to fit is now {chance(after)} %. Nothing else moved.{undone}",
                 number=chance(after),
                 unit="%",
                 under=("least chance", "to fit"),

@@ -139,6 +139,7 @@ class RunStep(Step):
         corrected = view.get(nodes.CORRECT).fresh
         if (corrected is None or not corrected.changes) and fitting and fitting.corrections:
             reasons += ("The corrections below were not made in the mesh; make them at Fits first if you want them.",)
+        reasons += tuple(f"Left as drawn: {why}" for why in self._not_corrected())
         reserve, said = self._strength()
         return SheetInputs(
             part.name,
@@ -157,6 +158,11 @@ class RunStep(Step):
             part.spool.grams_left if part.spool else None,
             part.factor,
         )
+
+    def _not_corrected(self) -> tuple[str, ...]:
+        """Why some of what was asked for is left as drawn."""
+        corrected = self.view.get(nodes.CORRECT).fresh
+        return tuple(why for _, why in corrected.refused) if corrected is not None else ()
 
     def _strength(self) -> tuple[Range | None, str]:
         """The reserve of exactly these settings: solved for the recipe, else rated with every way; else why none."""
@@ -337,6 +343,9 @@ class RunStep(Step):
         fixed = "Corrected and turned." if nodes.made(self.view.inputs) is not None else "Turned; holes as drawn."
         if self.part.loaded and self._strength()[0] is None:
             fixed += " Nothing on strength."
+        left = self._not_corrected()
+        if left:
+            fixed = f"{fixed} Left as drawn: {' '.join(left)}"
         weighs = f"{hours} and {grams:.0f} g without supports. " if grams is not None else "Being priced. "
         whole = "Ready to write the files." if missing is None else "Ready, but not all is done."
         title = "The files are from before a change." if self._old else whole
@@ -348,7 +357,10 @@ class RunStep(Step):
             under=(hours,),
             tone="clay" if short else "peat",
             source=f"Hours: {self.part.factor.source}.",
-            acts=(Act("Write the files …", self._ask_folder), missing or Act("Back to Fits", lambda: self.go("Fits"))),
+            acts=(
+                Act("Write it so …" if left else "Write the files …", self._ask_folder),
+                missing or Act("Back to Fits", lambda: self.go("Fits")),
+            ),
         )
 
     def _missing(self) -> Act | None:

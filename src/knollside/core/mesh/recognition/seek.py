@@ -180,7 +180,9 @@ def judged(grower: Grower, s: Surface, hollow: bool, faces: Ints) -> Piece | Non
     if strips and not _even(arcs, high - low):
         return None
     corners = skin.mesh.vertices[grower.corners(faces)]
-    off = np.abs(s.off(corners))
+    # A facet that something else was cut into has corners along its ends that say nothing of the round.
+    shared = grower.shared(faces) if strips else corners
+    off = np.abs(s.off(skin.mesh.vertices[shared] if strips and len(shared) >= 4 else corners))
     if (off <= skin.strict).mean() < _EXACT:
         return None
     along = (corners - s.point) @ s.axis

@@ -1,0 +1,146 @@
+"""Walls of every kind of hole, pin and pocket moved: read back from the mesh, and held against solids drawn so."""
+
+from __future__ import annotations
+
+import manifold3d as m3
+import numpy as np
+import pytest
+import shapely
+from core.test_recognition import KERNELS, of_kernel
+
+from knollside.core.job.answer import read_part
+from knollside.core.job.correcting import apply_corrections, corrections
+from knollside.core.mesh.bore import carve, moved_wall
+from knollside.core.mesh.check import check
+from knollside.core.mesh.edit import can_move, resize
+from knollside.core.mesh.features import find_features
+from knollside.core.mesh.solid import mesh_of
+from knollside.core.mesh.wallmoves import Sizes, moves_of, second_size, swept
+from knollside.core.model import SIZED, Feature, Mate, Mesh, Recipe, Refused
+
+UP = (0.0, 0.0, 1.0)
+PLATE = m3.Manifold.cube((60, 40, 8))
+
+
+def pocket(shape: shapely.Polygon, z0: float = -1, z1: float = 9) -> m3.Manifold:
+    ring = [np.asarray(shape.exterior.coords)[:-1]]
+    return m3.Manifold.extrude(m3.CrossSection(ring, m3.FillRule.EvenOdd), z1 - z0).translate((0, 0, z0))
+
+
+def slot(width: float, whole: float) -> shapely.Polygon:
+    half = (whole - width) / 2
+    return shapely.LineString([(30 - half, 20), (30 + half, 20)]).buffer(width / 2, quad_segs=12)
+
+
+def one(mesh: Mesh, kind: str) -> Feature:
+    return next(f for f in find_features(mesh) if f.kind == kind)
+
+
+def test_a_slot_gets_another_width_and_length_as_one_drawn_so() -> None:
+    mesh = mesh_of(PLATE - pocket(slot(5.0, 18.0)))
+    f = one(mesh, "slot")
+    assert second_size(f) == pytest.approx(18.0, abs=1e-4)
+    made = resize(mesh, find_features(mesh), {f.id: Sizes(5.4, 18.6)})
+    drawn = PLATE - pocket(slot(5.4, 18.6))
+    assert made.mesh.volume == pytest.approx(drawn.volume(), rel=1e-9) and check(made.mesh).sound
+    again = one(made.mesh, "slot")
+    assert (again.diameter, second_size(again)) == pytest.approx((5.4, 18.6), abs=1e-3)
+
+
+@pytest.mark.parametrize("turn", [0.0, 25.0])
+def test_a_pocket_gets_another_width_and_length(turn: float) -> None:
+    def drawn(wide: float, long: float) -> m3.Manifold:
+        hole = m3.Manifold.cube((long, wide, 20), True).rotate((0, 0, turn)).translate((30, 20, 12))
+        return PLATE - hole
+
+    mesh = mesh_of(drawn(10, 16))
+    f = one(mesh, "rectangle")
+    made = resize(mesh, find_features(mesh), {f.id: Sizes(10.3, 16.5)}).mesh
+    assert made.volume == pytest.approx(drawn(10.3, 16.5).volume(), rel=1e-9) and check(made).sound
+
+
+def test_a_hole_with_a_sloping_mouth_moves_within_its_plane() -> None:
+    """A wedge: the mouth leans by 20 degrees, and stays the plane it is."""
+    block = PLATE.trim_by_plane((-np.sin(np.radians(20)), 0, -np.cos(np.radians(20))), -14.0)
+
+    def drilled(d: float) -> m3.Manifold:
+        return block - m3.Manifold.cylinder(40, d / 2, d / 2, 48).translate((25, 20, -10))
+
+    mesh = mesh_of(drilled(6.0))
+    f = one(mesh, "hole")
+    for d in (5.6, 6.4):
+        made = resize(mesh, find_features(mesh), {f.id: d})
+        assert made.mesh.volume == pytest.approx(drilled(d).volume(), rel=1e-9)
+        assert made.changes[0].volume_predicted == pytest.approx(made.changes[0].volume_found, rel=1e-9)
+
+
+def test_a_hole_through_a_rod_is_lined_and_opened_though_its_mouths_curve() -> None:
+    rod = m3.Manifold.cylinder(40, 12, 12, 96)
+
+    def drilled(d: float) -> m3.Manifold:
+        return rod - m3.Manifold.cylinder(60, d / 2, d / 2, 64).translate((0, 0, -30)).rotate((0, 90, 0)).translate(
+            (0, 0, 20)
+        )
+
+    mesh = mesh_of(drilled(6.0))
+    f = one(mesh, "hole")
+    assert not can_move(mesh, f, Sizes(5.8))
+    for d in (5.8, 6.2):
+        made = carve(mesh, [moved_wall(mesh, f, Sizes(d))], "Hole")
+        assert made.volume == pytest.approx(drilled(d).volume(), abs=0.3) and check(made).sound
+        assert one(made, "hole").diameter == pytest.approx(d, abs=2e-3)
+
+
+def test_what_is_swept_is_what_the_volume_changes_by_on_parts_of_other_kernels() -> None:
+    """Every feature of the fixtures that can be moved, both ways: sound, read back at its size, nothing else moved."""
+    tried = wrong = 0
+    for path in KERNELS[::2]:
+        mesh = of_kernel(path)[0]
+        features = find_features(mesh)
+        for f in [f for f in features if f.kind in SIZED and f.diameter and f.form != "arc"][:6]:
+            to = Sizes(f.diameter - 0.15, None if second_size(f) is None else second_size(f) - 0.2)
+            if not can_move(mesh, f, to):
+                continue
+            made = resize(mesh, features, {f.id: to}).mesh
+            moves = moves_of(mesh, f, to)
+            assert made.volume - mesh.volume == pytest.approx(swept(mesh, f.faces, moves), rel=1e-6, abs=1e-6)
+            still = np.ones(len(mesh.vertices), bool)
+            still[moves.own] = False
+            assert np.array_equal(made.vertices[still], mesh.vertices[still])
+            tried += 1
+            again = [g for g in find_features(made) if g.kind == f.kind and abs(g.diameter - to.across) < 3e-3]
+            wrong += not again
+    assert tried >= 15 and wrong <= 0.03 * tried
+
+
+def test_a_wall_that_is_refused_does_not_stop_the_others() -> None:
+    thin = PLATE - m3.Manifold.cylinder(20, 3, 3, 48).translate((30, 20, -5))
+    thin -= m3.Manifold.cylinder(20, 3, 3, 48).translate((56.4, 20, -5))
+    part = read_part(mesh_of(thin))
+    holes = [f.id for f in part.features if f.kind == "hole"]
+    mates = tuple(Mate(feature=h, hardware="rod 6 mm", fit="free") for h in holes)
+    found, _ = corrections(part, mates, UP, ())
+    made = apply_corrections(part, mates, found, UP, Recipe())
+    assert len(made.changes) == 1 and len(made.refused) == 1 and check(made.mesh).sound
+    name, why = made.refused[0]
+    assert "wall" in why and {name, made.changes[0].feature} == set(holes)
+
+
+def test_a_slot_is_corrected_in_both_its_sizes_for_the_printer() -> None:
+    part = read_part(mesh_of(PLATE - pocket(slot(5.0, 18.0))))
+    f = one(part.mesh, "slot")
+    (c,), refused = corrections(part, (Mate(feature=f.id, hardware="M5", fit="medium"),), UP, ())
+    assert not refused and c.target.size == 5.5
+    # The travel, whole length less width, prints as it is drawn; the two shifts differ by shrink alone.
+    travel = 13.0
+    assert c.along_mm is not None and c.along_mm - c.to_mm == pytest.approx(travel, abs=0.1)
+    made = apply_corrections(part, (Mate(feature=f.id, hardware="M5", fit="medium"),), (c,), UP, Recipe())
+    assert made.changes[0].along == c.along_mm and not made.refused
+
+
+def test_a_slot_along_an_arc_says_why_it_is_left() -> None:
+    path = next(p for p in KERNELS if p.stem.startswith("arcslot"))
+    mesh = of_kernel(path)[0]
+    f = next(g for g in find_features(mesh) if g.form == "arc")
+    with pytest.raises(Refused, match="neither flat nor round"):
+        moves_of(mesh, f, Sizes(f.diameter + 0.1))
