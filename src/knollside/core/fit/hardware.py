@@ -11,6 +11,8 @@ import re
 from dataclasses import dataclass
 from functools import cache
 
+from knollside.core.fit import standards as std
+from knollside.core.fit.writtenas import read_as
 from knollside.core.model import Refused
 
 # thread: (nominal, close, medium, coarse clearance hole)
@@ -68,26 +70,7 @@ _TWELVE = ("M1.6", "M2", "M2.5", "M3", "M4", "M5", "M6", "M8", "M10", "M12", "M1
 ISO_4032_FLATS = dict(zip(_TWELVE, (3.2, 4.0, 5.0, 5.5, 7.0, 8.0, 10.0, 13.0, 16.0, 18.0, 24.0, 30.0), strict=True))
 ISO_4762_HEAD = dict(zip(_TWELVE, (3.0, 3.8, 4.5, 5.5, 7.0, 8.5, 10.0, 13.0, 16.0, 18.0, 24.0, 30.0), strict=True))
 ISO_7089_OUTER = dict(zip(_TWELVE, (4.0, 5.0, 6.0, 7.0, 9.0, 10.0, 12.0, 16.0, 20.0, 24.0, 30.0, 37.0), strict=True))
-_INCH_NUT_FLATS = {"#6": 5 / 16, "#8": 11 / 32, "#10": 3 / 8, "1/4 in": 7 / 16, "5/16 in": 1 / 2, "3/8 in": 9 / 16}
-# ISO 15: bore, outside
-_BEARINGS = {
-    "623": (3, 10),
-    "624": (4, 13),
-    "625": (5, 16),
-    "626": (6, 19),
-    "608": (8, 22),
-    "688": (8, 16),
-    "6000": (10, 26),
-    "6001": (12, 28),
-    "6002": (15, 32),
-    "6200": (10, 30),
-    "6201": (12, 32),
-    "6202": (15, 35),
-}
 _INSERT_BORES = {"M2": 3.2, "M2.5": 3.6, "M3": 4.0, "M4": 5.6, "M5": 6.4, "M6": 8.0}
-_RODS = (2, 3, 4, 5, 6, 8, 10, 12, 16)
-_TUBES = (12, 15, 16, 18, 20, 22, 25, 28, 32)
-_MAGNETS = (5, 6, 8, 10, 12, 15, 20)
 _PLAIN = re.compile(r"^(?:rod|pin|tube|cane|magnet)?\s*(\d+(?:[.,]\d+)?)\s*(?:mm)?$", re.IGNORECASE)
 _BY_CLASS = ("press", "snug", "slide", "free")
 
@@ -120,23 +103,65 @@ def catalogue() -> dict[str, Item]:
         a, b, c, d = (v * 25.4 for v in inches)
         core = _core(a, 25.4 / _THREADS_PER_INCH[name])
         out.append(Item(name, "bolt", a, _clearance((a, b, c, d)) | core, _BY_CLASS, "ASME B18.2.8"))
-    out += [Item(f"nut {n}", "nut", v, {}, ("press", "snug", "slide"), "ISO 4032") for n, v in ISO_4032_FLATS.items()]
-    out += [
-        Item(f"nut {n}", "nut", v * 25.4, {}, ("press", "snug", "slide"), "ASME B18.2.2")
-        for n, v in _INCH_NUT_FLATS.items()
-    ]
-    out += [Item(f"head {n}", "head", v, {}, ("free", "slide"), "ISO 4762") for n, v in ISO_4762_HEAD.items()]
-    out += [Item(f"washer {n}", "washer", v, {}, ("free", "slide"), "ISO 7089") for n, v in ISO_7089_OUTER.items()]
-    for name, (bore, outer) in _BEARINGS.items():
+    out += _screws_more()
+    out += _flats_and_heads()
+    for name, (bore, outer) in std.BEARINGS.items():
         out.append(Item(f"bearing {name}", "bearing", outer, {}, ("press", "snug"), "ISO 15"))
         out.append(Item(f"bore of {name}", "bearing bore", bore, {}, ("snug", "press", "slide"), "ISO 15"))
+    for name, (bore, outer) in std.BUSHINGS.items():
+        out.append(Item(name, "bearing", outer, {}, ("press", "snug"), "as makers name it"))
+        out.append(Item(f"bore of {name}", "bearing bore", bore, {}, ("snug", "slide"), "as makers name it"))
     for name, wide in _INSERT_BORES.items():
         window = {"melt in": (wide - 0.1, wide, wide + 0.1)}
         out.append(Item(f"insert {name}", "insert", wide, window, (), "typical; the maker's sheet comes first"))
-    out += [Item(f"magnet {d} mm", "magnet", d, {}, ("press", "snug"), "as named") for d in _MAGNETS]
-    out += [Item(f"rod {d} mm", "rod", d, {}, _BY_CLASS, "as named") for d in _RODS]
-    out += [Item(f"tube {d} mm", "tube", d, {}, _BY_CLASS, "as named") for d in _TUBES]
+    out += [Item(f"magnet {d} mm", "magnet", d, {}, ("press", "snug"), "as named") for d in std.MAGNETS]
+    out += [Item(f"rod {d:g} mm", "rod", d, {}, _BY_CLASS, "as named") for d in std.RODS]
+    out += [Item(f"rod {n} in", "rod", d * std.INCH, {}, _BY_CLASS, "as named") for n, d in std.INCH_RODS.items()]
+    out += [Item(f"tube {d} mm", "tube", d, {}, _BY_CLASS, "as named") for d in std.TUBES]
+    for name, (major, root) in std.ISO_228.items():
+        bores = {"thread": (root, root + 0.1, root + 0.4)}
+        out.append(Item(name, "pipe thread", major, bores, ("free", "slide"), "ISO 228-1"))
+    out += [Item(n, "pipe thread", d, {}, ("free", "slide"), "ASME B1.20.1") for n, d in std.NPT_PIPE.items()]
     return {i.name: i for i in out}
+
+
+def _screws_more() -> list[Item]:
+    """Screws of fine threads: the holes they pass are those of the coarse ones."""
+    out = []
+    for name, (nominal, pitch) in std.FINE_PITCH.items():
+        row = ISO_273[f"M{nominal:g}"]
+        out.append(Item(name, "bolt", nominal, _clearance(row) | _core(nominal, pitch), _BY_CLASS, "ISO 273"))
+    for name, turns in std.UNF.items():
+        a, b, c, d = (v * std.INCH for v in ASME_B18_2_8[name])
+        made = _clearance((a, b, c, d)) | _core(a, std.INCH / turns)
+        out.append(Item(f"{name.removesuffix(' in')}-{turns}", "bolt", a, made, _BY_CLASS, "ASME B18.2.8"))
+    return out
+
+
+def _flats_and_heads() -> list[Item]:
+    """Nuts, heads and washers, each with the standard its size is from."""
+    pocket, loose = ("press", "snug", "slide"), ("free", "slide")
+    inch_nuts = {n: v * std.INCH for n, v in std.INCH_NUT_FLATS.items()}
+    tables: tuple[tuple[str, str, dict[str, float], tuple[str, ...], str], ...] = (
+        ("nut {}", "nut", ISO_4032_FLATS, pocket, "ISO 4032"),
+        ("nut {}", "nut", inch_nuts, pocket, "ASME B18.2.2"),
+        ("nut {}, self-locking", "nut", std.ISO_7040_FLATS, pocket, "ISO 7040"),
+        ("nut {}", "nut", std.DIN_934_FLATS, pocket, "DIN 934"),
+        ("square nut {}", "square nut", std.DIN_562_FLATS, pocket, "DIN 562"),
+        ("slot nut {}", "slot nut", {f"{a} mm": float(a) for a in std.DIN_508_NECK}, loose, "DIN 508"),
+        ("head {}", "head", ISO_4762_HEAD, loose, "ISO 4762"),
+        ("button head {}", "head", std.ISO_7380_HEAD, loose, "ISO 7380-1"),
+        ("countersunk head {}", "head", std.ISO_10642_HEAD, loose, "ISO 10642"),
+        ("hexagon head {}", "nut", std.ISO_4014_FLATS, pocket, "ISO 4014"),
+        ("washer {}", "washer", ISO_7089_OUTER, loose, "ISO 7089"),
+        ("small washer {}", "washer", std.ISO_7092_OUTER, loose, "ISO 7092"),
+        ("large washer {}", "washer", std.ISO_7093_OUTER, loose, "ISO 7093"),
+    )
+    return [
+        Item(form.format(n), group, v, {}, classes, source)
+        for form, group, table, classes, source in tables
+        for n, v in table.items()
+    ]
 
 
 def _clearance(row: tuple[float, float, float, float]) -> dict[str, tuple[float, float, float]]:
@@ -164,16 +189,28 @@ def item(name: str) -> Item:
         if key in known:
             return known[key]
     match = _PLAIN.match(clean)
-    if match is None:
+    if match is not None:
+        return Item(clean, "rod", float(match[1].replace(",", ".")), {}, _BY_CLASS, "as named")
+    meant = read_as(clean, frozenset(known))
+    if meant in known:
+        return known[meant]
+    plain = _PLAIN.match(meant or "")
+    if plain is None:
         raise Refused(
-            f"'{name}' is not known: name a screw (M1.6 to M20, #0 to 1/2 in), nut, head, washer, bearing, insert or "
-            "magnet from the list, or a size like 'rod 8 mm'."
+            f"'{name}' is not known: name a screw (M1.6 to M20, #0 to 1/2 in), nut, head, washer, bearing, insert, "
+            "pipe thread or magnet from the list, or a size like 'rod 8 mm' or 'rod 1/4 in'."
         )
-    return Item(clean, "rod", float(match[1].replace(",", ".")), {}, _BY_CLASS, "as named")
+    return Item(meant or clean, "rod", float(plain[1]), {}, _BY_CLASS, "as named")
 
 
-_WORD = {"hexagon": ("nut",), "pin": ("bearing bore", "rod", "tube")}
-_INTO_HOLES = ("bolt", "head", "washer", "bearing", "insert", "magnet", "rod", "tube")
+_WORD = {
+    "hexagon": ("nut",),
+    "square": ("square nut",),
+    "rectangle": ("square nut", "slot nut"),
+    "slot": ("bolt", "slot nut", "rod", "head"),
+    "pin": ("bearing bore", "rod", "tube"),
+}
+_INTO_HOLES = ("bolt", "head", "washer", "bearing", "insert", "magnet", "rod", "tube", "pipe thread")
 
 
 def names(kind: str = "hole", near: float | None = None) -> list[str]:
@@ -186,8 +223,68 @@ def names(kind: str = "hole", near: float | None = None) -> list[str]:
     ]
 
 
+@dataclass(frozen=True)
+class Suggestion:
+    """What a size is likely meant for: hardware, class, and how far the drawn size is off the one it names, mm."""
+
+    name: str
+    fit: str
+    off: float
+
+
+# Of things that a size names as exactly, the one that is met more often first.
+_OFTEN = ("nut", "bolt", "bearing", "rod", "insert", "bearing bore", "magnet", "square nut", "slot nut", "tube", "head")
+_RIVALS = ("bolt", "bearing", "rod", "insert")
+_PRECISE = 0.02  # mm; sizes drawn on purpose
+_NEAR = 0.25
+
+
+def suggestions(diameter: float, kind: str = "hole", most: int = 3) -> tuple[Suggestion, ...]:
+    """The likeliest hardware for a drawn size, exact sizes first, one for each thing. To be asked, not taken.
+
+    A hole of 22 mm is a 608's pocket or passes an M20; one of 6 mm takes a rod, or was drawn for an M6 thread:
+
+    >>> [s.name for s in suggestions(22.0)][:2], [s.name for s in suggestions(6.0)][:2]
+    (['bearing 608', 'M20'], ['rod 6 mm', 'M6'])
+    """
+    groups = _WORD.get(kind, _INTO_HOLES)
+    found: list[tuple[int, float, int, int, Suggestion]] = []
+    for k, i in enumerate(catalogue().values()):
+        if i.group not in groups:
+            continue
+        ways = [(fit, size) for fit, (_, size, _) in i.bores.items()]
+        if i.group == "bolt":
+            ways.append(("thread", i.size))  # drawn at the thread's own size
+        elif not ways or i.group == "pipe thread":
+            ways.append((i.classes[0] if i.group in ("bearing", "magnet") else "snug", i.size))
+        fit, size = min(ways, key=lambda w: (abs(w[1] - diameter), w[0] == "coarse"))
+        off = abs(size - diameter)
+        limit = 0.45 if kind == "hexagon" else _NEAR
+        if off < limit:
+            rank = (0 if off <= _PRECISE else 1, 0.0 if off <= _PRECISE else round(off, 2), _seldom(i, fit), k)
+            found.append((*rank, Suggestion(i.name, fit if fit in i.fits else i.fits[0], off)))
+    out: dict[str, Suggestion] = {}
+    for *_, s in sorted(found, key=lambda f: f[:4]):
+        out.setdefault(catalogue()[s.name].group, s)  # of each sort of thing the likeliest
+    return tuple(out.values())[:most]
+
+
+def _seldom(i: Item, fit: str) -> int:
+    """How seldom such a thing is met where its size is as exact."""
+    rank = 10 * (_OFTEN.index(i.group) if i.group in _OFTEN else len(_OFTEN))
+    if i.group == "bolt" and fit == "thread":
+        rank += 25  # a hole drawn at a thread's own size: after the rod of that size
+    if i.group == "bolt" and i.size > 12:
+        rank += 15  # seldom in printed parts; a bearing's pocket of that size is not
+    if i.name.startswith("bearing MR"):
+        rank += 30
+    if i.group == "bolt" and i.name not in ISO_273:
+        rank += 5
+    return rank
+
+
 def suggestion(diameter: float, kind: str = "hole") -> tuple[str, str]:
-    """The hardware and class a hole or hexagon of this drawn size is most likely meant for.
+    """The hardware and class a hole or hexagon of this drawn size is offered with at first: a screw or nut.
 
     >>> suggestion(5.5), suggestion(8.0, "hexagon")
     (('M5', 'medium'), ('nut M5', 'snug'))
@@ -198,3 +295,15 @@ def suggestion(diameter: float, kind: str = "hole") -> tuple[str, str]:
     fits = ("close", "medium", "coarse")
     near = min((abs(row[k + 1] - diameter), name, fit) for name, row in ISO_273.items() for k, fit in enumerate(fits))
     return (near[1], near[2]) if near[0] < 0.25 else ("as drawn", "as drawn")
+
+
+def sure(diameter: float, kind: str = "hole") -> tuple[str, str]:
+    """As :func:`suggestion`, but 'as drawn' where the size names several things as well, or none exactly: what many
+    holes at once may be given without asking."""
+    if kind == "hexagon":
+        return suggestion(diameter, kind)
+    exact = [s for s in suggestions(diameter, kind, 9) if s.off <= _PRECISE]
+    rivals = [s for s in exact if catalogue()[s.name].group in _RIVALS]
+    if len(rivals) != 1 or rivals[0].name not in ISO_273 or rivals[0].fit == "thread":
+        return "as drawn", "as drawn"
+    return rivals[0].name, rivals[0].fit

@@ -6,10 +6,10 @@ mark is read from them, never stored twice.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from knollside.core.fit.hardware import suggestion
+from knollside.core.fit.hardware import suggestion, sure
 from knollside.core.model import (
     SIZED,
     BearingLoad,
@@ -79,7 +79,7 @@ def marked(design_case: DesignCase, mates: Mates, feature: Feature, mark: FaceMa
     return Said(design_case.model_copy(update={"marks": marks}), mates)
 
 
-def with_mate(mates: Mates, feature: Feature) -> Mates:
+def with_mate(mates: Mates, feature: Feature, offered: Callable[[float, str], tuple[str, str]] = suggestion) -> Mates:
     """Mates with the hardware that suits a hole or pin, unless something goes there already."""
     if any(m.feature == feature.id for m in mates) or feature.kind not in SIZED:
         return mates
@@ -87,16 +87,17 @@ def with_mate(mates: Mates, feature: Feature) -> Mates:
         return mates
     fits = feature.kind in ("hole", "hexagon") or (feature.kind == "slot" and feature.inside is not False)
     word = "hexagon" if feature.kind == "hexagon" else "hole"
-    name, fit = suggestion(feature.diameter, word) if fits else ("as drawn", "as drawn")
+    name, fit = offered(feature.diameter, word) if fits else ("as drawn", "as drawn")
     return (*mates, Mate.model_validate({"feature": feature.id, "hardware": name, "fit": fit}))
 
 
 def all_mated(mates: Mates, features: tuple[Feature, ...]) -> Mates:
-    """Mates with hardware for every through hole and hexagon that has none; counterbores go with their hole."""
+    """Mates for every through hole and hexagon that has none, with hardware where its size leaves no other choice;
+    counterbores go with their hole."""
     for f in features:
         wanted = (f.kind == "hole" and f.through) or (f.kind == "hexagon" and f.inside)
         if wanted and f.role not in ("counterbore", "step"):
-            mates = with_mate(mates, f)
+            mates = with_mate(mates, f, sure)
     return mates
 
 

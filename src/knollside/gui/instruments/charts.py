@@ -116,11 +116,12 @@ class HistoryChart(Chart):
 
     def __init__(self) -> None:
         self.moved: tuple[Moved, ...] = ()
-        super().__init__("How the correction moved over time", "", "shift, mm", 120)
+        super().__init__("How the correction moved over time", "", "shift, mm", 140)
+        self.getAxis("left").enableAutoSIPrefix(False)
 
     def put(self, moved: tuple[Moved, ...]) -> None:
         self.moved = moved
-        self.setFixedHeight(120 if moved else 0)
+        self.setFixedHeight(140 if moved else 0)
         self.redraw()
 
     def draw(self) -> None:

@@ -125,7 +125,8 @@ class MeasurePage(QWidget):
         self.gaps.setVisible(gap_step is not None)
         if spot is not None:
             across = "wide" if spot.kind == "foot" or "side" in spot.name else "across"
-            self.place.setText(f"{spot.name.capitalize()}: drawn {round(spot.drawn, 2):g} mm {across}")
+            said = "known to be" if spot.kind.startswith("known") else "drawn"
+            self.place.setText(f"{spot.name.capitalize()}: {said} {round(spot.drawn, 2):g} mm {across}")
             done = f" {len(s.pending)} taken of this place." if s.pending else ""
             self.how.setText(self._gauge_words() if tries else spot.how + done + _small(spot))
         elif gap_step is not None:
@@ -221,8 +222,8 @@ class PrinterPage(Page):
 
     def put(self, view: View, at: float) -> None:
         fitting, told, part = view.get(nodes.FITS).fresh, view.get(nodes.TOLD).fresh, view.part
-        kind = self.kind.currentData()
-        if fitting is None or not self.fresh((Same(fitting), Same(told), part.trials, kind, at)):
+        spoken = self.kind.currentData()
+        if fitting is None or not self.fresh((Same(fitting), Same(told), part.trials, spoken, at)):
             return
         self.add(heading("What this printer does", f"{part.printer.name}, {part.material}"))
         self.add(
@@ -240,7 +241,7 @@ class PrinterPage(Page):
         for words in _model_words(p):
             self.add(label(words, 13, wrap=True))
         if told is not None:
-            for words in (*told.strangers, *(d.words for d in told.of(kind).doubts), told.of(kind).next.words):
+            for words in (*told.strangers, *(d.words for d in told.of(spoken).doubts), told.of(spoken).next.words):
                 self.add(label(words, 13, 600, wrap=True))
         self._range("flare", "Flare, a side", part.flares)
         for direction, words in (
@@ -252,7 +253,7 @@ class PrinterPage(Page):
                 self.add(label(odd, 13, 600, wrap=True))
         self.add(rule(), heading("How it moved", f"at {REFERENCE:g} mm"))
         plot = HistoryChart()
-        plot.put(told.of(kind).moved if told is not None else ())
+        plot.put(told.of(spoken).moved if told is not None else ())
         self.add(plot)
         self.add(label(_rests_on([m for _, _, m in part.dated_readings], p.others), dim=True, wrap=True))
         for words in contradictions(part.readings):

@@ -124,6 +124,7 @@ class BenchStep(Step):
         """Measure another piece: made at once where it is not there yet."""
         self.wanted = str(name)
         self._printed = None
+        self.measure.said.clear()
         self.enter()
         self.session.touch()
 
@@ -313,7 +314,7 @@ class BenchStep(Step):
         self.measure.piece.put(self.wanted)
         self.measure.refresh(self.session, self.calliper.path if self.calliper.listening else "")
         spot = self.slip.spot
-        kind, at = ("hole" if spot is None or spot.kind == "hole" else "pin"), spot.drawn if spot else REFERENCE
+        kind, at = ("hole" if spot is None or spot.kind.endswith("hole") else "pin"), spot.drawn if spot else REFERENCE
         fitting = self.view.get(nodes.FITS).fresh
         axis = spot.axis if spot is not None else "upright"
         process = fitting.process(axis) if fitting is not None else None
@@ -344,7 +345,8 @@ class BenchStep(Step):
         if self.slip.gap_steps and not self.slip.spots:
             return self._gap_verdict(rest)
         spot = self.slip.spot
-        kind, axis = ("hole", "upright") if spot is None else ("hole" if spot.kind == "hole" else "pin", spot.axis)
+        known = spot is None or spot.kind.endswith("hole")
+        kind, axis = "hole" if known else "pin", "upright" if spot is None else spot.axis
         at = spot.drawn if spot is not None else REFERENCE
         s = fitting.shift(kind, axis, at)
         orientation = "close" if s.value < 0 else "grow"
@@ -394,9 +396,10 @@ class BenchStep(Step):
         spot, gap_step, bed = self.slip.spot, self.slip.gap_step, self.part.printer.bed_mm
         if self.wanted in _NO_PIECE:
             laid = self.part.orientation is not None
-            scene = base_scene(self.session, laid, "This part itself", "Its mates, as corrected, in order.")
             if self.wanted == THINGS:
-                return scene
+                words = "What your calliper reads too much or too little, told by these."
+                return base_scene(self.session, laid, "Things of known size", words)
+            scene = base_scene(self.session, laid, "This part itself", "Its mates, as corrected, in order.")
         else:
             scene = piece_scene(self.pieces.piece, (bed[0], bed[1]))
         if spot is not None:

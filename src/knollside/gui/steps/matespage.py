@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from knollside.core.fit.correction import Correction, axis_of
 from knollside.core.fit.finish import FINISHES
-from knollside.core.fit.hardware import item, names
+from knollside.core.fit.hardware import item, names, suggestions
 from knollside.core.fit.play import running_in, tight_window
 from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.windows import CLASSES, gap_window
@@ -127,7 +127,9 @@ class MatesPage(Seeing, Page):
 
     def _offers(self, f: Feature | None) -> list[tuple[str, object]]:
         kind, near = (f.kind, f.diameter) if f is not None else ("hole", None)
-        out: list[tuple[str, object]] = [("as drawn", "as drawn"), *((n, n) for n in names(kind, near))]
+        likely = [s.name for s in suggestions(near, kind)] if near else []
+        rest = [n for n in names(kind, near) if n not in likely]
+        out: list[tuple[str, object]] = [("as drawn", "as drawn"), *((n, n) for n in (*likely, *rest))]
         facts = self.view.facts
         other = "hole" if kind == "pin" else "pin"
         for g in facts.features if facts is not None else ():
@@ -151,6 +153,13 @@ class MatesPage(Seeing, Page):
             fit = m.fit if m.fit in fits else "medium" if "medium" in fits else fits[0]
             self._change(m.feature, plain | {"hardware": words, "fit": fit})
 
+    def _written(self, m: Mate, f: Feature, text: str) -> None:
+        """Hardware as a person writes it."""
+        try:
+            self._took(m, f, item(text).name)
+        except Refused as refusal:
+            self.workspace.said.emit(str(refusal))
+
     def _details(self, m: Mate, f: Feature) -> QWidget:
         """All that can be said of one mate; each control is one edit."""
         out: list[QWidget] = []
@@ -160,6 +169,11 @@ class MatesPage(Seeing, Page):
                 f"{f.facets} flats: {corner:.2f} at the corners, {flat:.2f} at the flats; {f.diameter:.2f} is believed."
             )
             out.append(label(words, dim=True, wrap=True))
+        written = QLineEdit()
+        written.setAccessibleName(f"What goes in {m.feature}, as written")
+        written.setPlaceholderText("or write it: M5x16, 1/4-20, 608zz")
+        written.returnPressed.connect(lambda: self._written(m, f, written.text()))
+        out.append(written)
         if m.size_mm is not None:
             fields: tuple[tuple[str, str, float], ...] = (
                 ("its size", "size_mm", m.size_mm),
