@@ -6,6 +6,7 @@ import dataclasses
 import enum
 import inspect
 from collections.abc import Iterator
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -102,6 +103,7 @@ def every_question() -> list[Question[Any]]:
         ),
         orientation.PlainLog(PART, UP, 0.2, 0.45),
         FITS,
+        fits.Tell(STATED.readings, (datetime(2026, 6, 1, 12),) * len(STATED.readings), STATED.fit_setting, 5.0),
         correct,
         fits.ChangeReport(correct),
         fits.FitCut(PART, "hole-1", UP, correct),
@@ -139,6 +141,8 @@ def changed(value: Any) -> Iterator[Any]:
         yield value + 1
     elif isinstance(value, float):
         yield float(np.nextafter(value, np.inf))
+    elif isinstance(value, date):
+        yield value + timedelta(days=1)
     elif isinstance(value, str):
         yield value + "x"
     elif isinstance(value, Path):
