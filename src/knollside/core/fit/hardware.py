@@ -234,7 +234,7 @@ class Suggestion:
 
 # Of things that a size names as exactly, the one that is met more often first.
 _OFTEN = ("nut", "bolt", "bearing", "rod", "insert", "bearing bore", "magnet", "square nut", "slot nut", "tube", "head")
-_RIVALS = ("bolt", "bearing", "rod", "insert")
+_RIVALS = ("bolt", "bearing", "rod")  # of a hole that goes through; inserts go into blind ones
 _PRECISE = 0.02  # mm; sizes drawn on purpose
 _NEAR = 0.25
 
@@ -299,11 +299,11 @@ def suggestion(diameter: float, kind: str = "hole") -> tuple[str, str]:
 
 def sure(diameter: float, kind: str = "hole") -> tuple[str, str]:
     """As :func:`suggestion`, but 'as drawn' where the size names several things as well, or none exactly: what many
-    holes at once may be given without asking."""
+    through holes at once may be given without asking."""
     if kind == "hexagon":
         return suggestion(diameter, kind)
     exact = [s for s in suggestions(diameter, kind, 9) if s.off <= _PRECISE]
-    rivals = [s for s in exact if catalogue()[s.name].group in _RIVALS]
+    rivals = [s for s in exact if catalogue()[s.name].group in _RIVALS and not s.name.startswith("bearing MR")]
     if len(rivals) != 1 or rivals[0].name not in ISO_273 or rivals[0].fit == "thread":
         return "as drawn", "as drawn"
     return rivals[0].name, rivals[0].fit
