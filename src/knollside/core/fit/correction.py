@@ -200,7 +200,7 @@ def _printed_pair(
 
 def gap_of(of_hole: Process, hole: float, of_pin: Process, pin: float) -> Foretold:
     """The printed gap of a hole and a pin drawn at these diameters, mm, from one print."""
-    if of_hole is of_pin:
+    if of_hole.axis == of_pin.axis:
         return of_hole.gap(hole, pin).moved(hole - pin)
     one, two = of_hole.shift("hole", hole).one, of_pin.shift("pin", pin).one
     shared = math.sqrt(of_hole.print_to_print * of_pin.print_to_print)

@@ -13,8 +13,8 @@ from datetime import date
 import numpy as np
 from scipy.special import fdtrc, stdtr
 
-from knollside.core.fit.process import Process, process_of
-from knollside.core.fit.rows import REFERENCE
+from knollside.core.fit.process import A_SLIP, Process, process_of
+from knollside.core.fit.rows import REFERENCE, Term, row_of
 from knollside.core.model import Array, Measurement
 
 _ALARM = 0.02
@@ -32,12 +32,11 @@ class Doubt:
 
 def doubts(process: Process, kind: str) -> tuple[Doubt, ...]:
     """What readings of 'hole' or 'pin' say against a straight line that every print shares."""
-    of = [
-        (m, slip)
+    good = [
+        m
         for m, slip in zip(process.used, process.posterior.slips, strict=True)
-        if m.kind == kind and m.between is None
+        if m.kind == kind and m.between is None and slip <= A_SLIP
     ]
-    good = [m for m, slip in of if slip < 0.5]
     if len(good) < 5:
         return ()
     y = np.array([m.printed - m.drawn for m in good])
@@ -109,12 +108,12 @@ def _differing(y: Array, d: Array, prints: Array) -> Doubt | None:
 
 def _moving(y: Array, d: Array, prints: Array, names: list[tuple[str, date | None]]) -> Doubt | None:
     days = [on for _, on in names]
-    if len(names) < 3 or any(on is None for on in days) or len(set(days)) < 3:
+    if len(names) < 4 or any(on is None for on in days) or len(set(days)) < 3:
         return None
     slope = [d - d.mean()] if np.ptp(d) > 0.5 else []
     means = np.linalg.lstsq(np.column_stack([prints, *slope]), y, rcond=None)[0][: len(names)]
     weeks = np.array([(on - days[0]).days / 7 for on in days if on is not None and days[0] is not None])
-    told = _last(np.column_stack([np.ones(len(names)), weeks]), means) if len(names) > 3 else None
+    told = _last(np.column_stack([np.ones(len(names)), weeks]), means)
     if told is None or told[1] > _ALARM:
         return None
     return Doubt(
@@ -128,8 +127,8 @@ def _apart(good: list[Measurement], y: Array, prints: Array) -> Doubt | None:
     if not {"x", "y"} <= {m.across for m in good}:
         return None
     d = np.array([m.drawn for m in good])
-    sign = np.array([{"x": 0.5, "y": -0.5}.get(m.across, 0.0) for m in good])
-    told = _last(np.column_stack([prints, d, sign * d]), y)
+    lean = np.array([row_of(m.kind, m.drawn, m.across)[Term.X_OVER_Y] for m in good])
+    told = _last(np.column_stack([prints, d, lean]), y)
     if told is None or told[1] > _ALARM:
         return None
     larger, smaller = ("X", "Y") if told[0] > 0 else ("Y", "X")
@@ -218,7 +217,7 @@ class NextReading:
 def next_reading(process: Process, kind: str, drawn: float, sizes: tuple[float, ...] = (3, 5, 8, 12)) -> NextReading:
     """The candidate with the least doubt left of what a size of the next print comes to (its own place's scatter left
     out); each candidate's effect is the Gauss-Markov update at every grid point, weights as they are."""
-    p, target = process.posterior, process.row(kind, drawn)
+    p, target = process.posterior, row_of(kind, drawn)
     z = 1.645
     latest = p.latest(kind)
     best: NextReading | None = None
@@ -227,7 +226,7 @@ def next_reading(process: Process, kind: str, drawn: float, sizes: tuple[float, 
     for size in dict.fromkeys((*sizes, round(drawn, 2))):
         for across in ("", "x", "y") if p.apart else ("",):
             for new in (True, False) if latest is not None else (True,):
-                x = p.padded(process.row(kind, size, across))
+                x = p.padded(row_of(kind, size, across))
                 noise = (p.scatter + p.grows * size) ** 2 + (p.prints**2 if new else 0.0)
                 if not new and latest is not None:
                     x[latest] = 1

@@ -14,6 +14,7 @@ from functools import cached_property
 from itertools import product
 
 import numpy as np
+from scipy.optimize import brentq
 from scipy.special import ndtr, ndtri
 
 from knollside.core.fit.rows import TERMS, TYPICAL, Rows, Term
@@ -55,14 +56,12 @@ class Foretold:
         return float(self.weights @ ndtr((value - self.means) / self.sigmas))
 
     def quantile(self, share: float) -> float:
-        """The value that ``share`` of it lies below, by halving."""
-        z = float(ndtri(share))
-        ends = self.means + z * self.sigmas
+        """The value that ``share`` of it lies below (Brent's method)."""
+        ends = self.means + float(ndtri(share)) * self.sigmas
         low, high = float(ends.min()), float(ends.max())
-        for _ in range(40):
-            middle = (low + high) / 2
-            low, high = (middle, high) if self.below(middle) < share else (low, middle)
-        return (low + high) / 2
+        if high - low < 1e-9:
+            return low
+        return float(brentq(lambda v: self.below(v) - share, low - 1e-9, high + 1e-9, xtol=1e-9))
 
     def moved(self, by: float, more: float = 0.0) -> Foretold:
         """Shifted by ``by`` mm, with ``more`` mm of scatter added."""

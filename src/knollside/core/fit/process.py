@@ -15,11 +15,11 @@ from functools import lru_cache
 
 from knollside.core.fit.posterior import Foretold, Posterior, posterior_of
 from knollside.core.fit.rows import REFERENCE, TYPICAL, Term, alike, row_of, rows_of
-from knollside.core.model import Array, Measurement, Recipe
+from knollside.core.model import Measurement, Recipe
 
 __all__ = ["REFERENCE", "TYPICAL"]
 AXES = ("upright", "lying", "plumb")
-_A_SLIP = 0.5  # from this chance on a reading is named
+A_SLIP = 0.5  # from this chance on a reading is named
 _CANNOT = 0.168  # mm; eight scatters of a usual printer
 
 
@@ -48,8 +48,8 @@ class Shift:
     """Printed minus drawn diameter at the size ``at`` in the next print: middle, and the interval that nine in ten such
     holes (or outsides), each of another print, lie in: scatter of one place, of one print, and all that is in doubt.
 
-    ``doubt`` is the part that is not the place's own scatter, as half an interval of nine in ten. ``count`` readings
-    were used; ``outliers`` look wrong (numbers among those of this kind and axis). ``one`` is the whole distribution.
+    ``count`` readings were used; ``outliers`` look wrong (numbers among those of this kind and axis). ``one`` is the
+    whole distribution, ``of_print`` that of the print's mean, without the place's own scatter.
     """
 
     kind: str
@@ -58,12 +58,17 @@ class Shift:
     value: float
     low: float
     high: float
-    doubt: float
     scatter: float
     count: int
     outliers: tuple[int, ...]
     source: str
     one: Foretold
+    of_print: Foretold
+
+    @property
+    def doubt(self) -> float:
+        """What is in doubt besides the place's own scatter: half an interval of nine in ten, mm."""
+        return (self.of_print.quantile(0.95) - self.of_print.quantile(0.05)) / 2
 
     @property
     def half(self) -> float:
@@ -109,10 +114,6 @@ class Process:
         p = self.posterior
         return float(p.weights @ (p.scatter + p.grows * drawn))
 
-    def row(self, kind: str, drawn: float, across: str = "") -> Array:
-        """The terms a 'hole' or a 'pin' of a drawn size of the next print takes part in."""
-        return row_of(kind, drawn, across)
-
     @property
     def print_to_print(self) -> float:
         """How much one print differs from the next, mm (one sigma)."""
@@ -131,12 +132,12 @@ class Process:
             one.mean,
             one.quantile(0.05),
             one.quantile(0.95),
-            (of_print.quantile(0.95) - of_print.quantile(0.05)) / 2,
             self.scatter_at(drawn),
             n,
             self.outliers[kind],
             f"yours, {n}" if n else "typical",
             one,
+            of_print,
         )
 
     def gap(self, hole: float, pin: float) -> Foretold:
@@ -161,7 +162,7 @@ def _process(readings: tuple[Measurement, ...], axis: str, setting: PrintSetting
     same = [m for m in mine if setting is None or setting.same(m)]
     used = [m for m in same if not m.left_out]
     made = posterior_of(rows_of(used, setting.on if setting is not None else None), axis)
-    odd = {id(m) for m, slip in zip(used, made.slips, strict=True) if slip > _A_SLIP}
+    odd = {id(m) for m, slip in zip(used, made.slips, strict=True) if slip > A_SLIP}
     outliers = {
         kind: tuple(k for k, m in enumerate([a for a in same if a.kind == kind]) if id(m) in odd)
         for kind in ("hole", "pin")

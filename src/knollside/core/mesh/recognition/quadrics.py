@@ -50,23 +50,52 @@ class Surface:
         return np.asarray(r * np.cos(self.angle) - z * np.sin(self.angle))
 
 
-def least_axis(normals: Array, weight: Array, about_mean: bool = False) -> Array:
-    """The direction that unit ``normals`` (n, 3) turn about: of a cylinder least present in them, of a cone least
-    present in how they differ."""
-    n = normals - np.average(normals, axis=0, weights=weight) if about_mean else normals
-    axis = np.linalg.eigh((n * weight[:, None]).T @ n)[1][:, 0]
-    return np.asarray(axis * (1 if axis[np.argmax(np.abs(axis))] > 0 else -1))
+@numba.njit(cache=True, nogil=True)
+def least_axis(normals, weight, about_mean=False):  # type: ignore[no-untyped-def]
+    """The direction that unit ``normals`` (n, 3) turn about: of a cylinder least present in them, of a cone
+    (``about_mean``) least present in how they differ."""
+    total = weight.sum()
+    mean = np.zeros(3)
+    if about_mean:
+        for i in range(len(normals)):
+            mean += weight[i] * normals[i] / total
+    square = np.zeros((3, 3))
+    for i in range(len(normals)):
+        n = normals[i] - mean
+        for j in range(3):
+            for k in range(3):
+                square[j, k] += weight[i] * n[j] * n[k]
+    axis = np.linalg.eigh(square)[1][:, 0].copy()
+    return axis if axis[np.argmax(np.abs(axis))] > 0 else -axis
+
+
+@numba.njit(cache=True, nogil=True)
+def centred(p):  # type: ignore[no-untyped-def]
+    """Centre and radius of the circle or ball nearest to points (n, m), linearly (Coope 1993)."""
+    n, m = p.shape
+    middle = np.zeros(m)
+    for i in range(n):
+        middle += p[i] / n
+    scale = np.abs(p - middle).max()
+    if scale == 0.0:
+        return middle, 0.0
+    a, b = np.ones((n, m + 1)), np.zeros(n)
+    for i in range(n):
+        for k in range(m):
+            q = (p[i, k] - middle[k]) / scale
+            a[i, k] = 2 * q
+            b[i] += q * q
+    x = np.linalg.lstsq(a, b)[0]
+    square = x[m]
+    for k in range(m):
+        square += x[k] * x[k]
+    return x[:m] * scale + middle, np.sqrt(max(square, 0.0)) * scale
 
 
 def circle(points: Array) -> tuple[Array, float]:
     """Least-squares circle through (n, 2) points: centre and radius."""
-    middle = points.mean(axis=0)
-    p = points - middle
-    scale = float(np.abs(p).max()) or 1.0
-    p = p / scale
-    answer, *_ = np.linalg.lstsq(np.c_[2 * p, np.ones(len(p))], (p**2).sum(axis=1), rcond=None)
-    radius = float(np.sqrt(max(answer[2] + answer[0] ** 2 + answer[1] ** 2, 0.0)))
-    return np.asarray(answer[:2] * scale + middle), radius * scale
+    centre, radius = centred(np.ascontiguousarray(points))
+    return np.asarray(centre), float(radius)
 
 
 def cylinder_along(axis: Array, points: Array) -> Surface:
@@ -84,13 +113,30 @@ def cylinder(points: Array, start: Surface) -> Surface:
 
 def cone(points: Array, start: Surface) -> Surface:
     """The cone nearest to points (n, 3), from a near one."""
-    reach = float(np.sqrt(((points - points.mean(axis=0)) ** 2).sum(axis=1).mean()))
-    off = np.linalg.norm(points - start.point, axis=1)
-    near, next_near = np.sort(off)[:2]
-    # One corner by itself at the apex is the apex.
-    tip = points[np.argmin(off)] if near < 0.2 * reach and next_near > 5 * near + 0.05 * reach else start.point
-    at, axis, size = nearest_round(1, np.ascontiguousarray(points), tip, start.axis, start.angle)
+    points = np.ascontiguousarray(points)
+    at, axis, size = nearest_round(1, points, tip(start.point, points), start.axis, start.angle)
     return Surface(Form.CONE, at, axis, 0.0, float(np.clip(size, 1e-5, np.pi / 2 - 1e-5)))
+
+
+@numba.njit(cache=True, nogil=True)
+def tip(apex, points):  # type: ignore[no-untyped-def]
+    """The apex, or the one corner that stands there by itself."""
+    n = len(points)
+    middle = np.zeros(3)
+    for i in range(n):
+        middle += points[i] / n
+    square, near, next_near, which = 0.0, 1e300, 1e300, 0
+    for i in range(n):
+        d = points[i] - middle
+        square += (d * d).sum() / n
+        q = points[i] - apex
+        far = np.sqrt((q * q).sum())
+        if far < near:
+            near, next_near, which = far, near, i
+        elif far < next_near:
+            next_near = far
+    reach = np.sqrt(square)
+    return points[which].copy() if near < 0.2 * reach and next_near > 5 * near + 0.05 * reach else apex
 
 
 @numba.njit(cache=True, nogil=True)
@@ -166,10 +212,5 @@ def nearest_round(form, points, at, axis, size):  # type: ignore[no-untyped-def]
 
 def ball(points: Array) -> Surface:
     """The ball nearest to points (n, 3)."""
-    middle = points.mean(axis=0)
-    p = points - middle
-    scale = float(np.abs(p).max()) or 1.0
-    p = p / scale
-    answer, *_ = np.linalg.lstsq(np.c_[2 * p, np.ones(len(p))], (p**2).sum(axis=1), rcond=None)
-    radius = float(np.sqrt(max(answer[3] + answer[:3] @ answer[:3], 0.0)))
-    return Surface(Form.BALL, answer[:3] * scale + middle, np.array([0.0, 0.0, 1.0]), radius * scale)
+    centre, radius = centred(np.ascontiguousarray(points))
+    return Surface(Form.BALL, np.asarray(centre), np.array([0.0, 0.0, 1.0]), float(radius))

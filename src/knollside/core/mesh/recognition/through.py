@@ -9,27 +9,10 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from knollside.core.mesh.recognition.quadrics import Form, Surface, nearest_round
+from knollside.core.mesh.recognition.quadrics import Form, Surface, centred, least_axis, nearest_round, tip
 from knollside.core.model import Array
 
 _MOST_OF = 0.75  # of a patch's corners stand on the surface as exactly as the file tells them
-
-
-@numba.njit(cache=True, nogil=True)
-def _axis(normals, weight, about_mean):  # type: ignore[no-untyped-def]
-    total = weight.sum()
-    mean = np.zeros(3)
-    if about_mean:
-        for i in range(len(normals)):
-            mean += weight[i] * normals[i] / total
-    square = np.zeros((3, 3))
-    for i in range(len(normals)):
-        n = normals[i] - mean
-        for j in range(3):
-            for k in range(3):
-                square[j, k] += weight[i] * n[j] * n[k]
-    axis = np.linalg.eigh(square)[1][:, 0].copy()
-    return axis if axis[np.argmax(np.abs(axis))] > 0 else -axis
 
 
 @numba.njit(cache=True, nogil=True)
@@ -39,42 +22,6 @@ def _square_to(axis):  # type: ignore[no-untyped-def]
     u = np.cross(axis, e)
     u /= np.sqrt((u * u).sum())
     return u, np.cross(axis, u)
-
-
-@numba.njit(cache=True, nogil=True)
-def _solved(a, b):  # type: ignore[no-untyped-def]
-    """Least squares by the normal equations of columns of about one size, a hair of damping for those that depend on
-    each other; the fit after it is judged by its distances, not by this."""
-    square = a.T @ a
-    most = 0.0
-    for i in range(len(square)):
-        most = max(most, square[i, i])
-    for i in range(len(square)):
-        square[i, i] += 1e-14 * most + 1e-300
-    return np.linalg.solve(square, a.T @ b)
-
-
-@numba.njit(cache=True, nogil=True)
-def _centred(p):  # type: ignore[no-untyped-def]
-    """Centre and radius of the circle or ball nearest to points (n, m), linearly (Coope 1993)."""
-    n, m = p.shape
-    middle = np.zeros(m)
-    for i in range(n):
-        middle += p[i] / n
-    scale = np.abs(p - middle).max()
-    if scale == 0.0:
-        return middle, 0.0
-    a, b = np.ones((n, m + 1)), np.zeros(n)
-    for i in range(n):
-        for k in range(m):
-            q = (p[i, k] - middle[k]) / scale
-            a[i, k] = 2 * q
-            b[i] += q * q
-    x = _solved(a, b)
-    square = x[m]
-    for k in range(m):
-        square += x[k] * x[k]
-    return x[:m] * scale + middle, np.sqrt(max(square, 0.0)) * scale
 
 
 @numba.njit(cache=True, nogil=True)
@@ -96,7 +43,7 @@ def _far(form, at, axis, size, points):  # type: ignore[no-untyped-def]
 @numba.njit(cache=True, nogil=True)
 def _cone_start(normals, middles, areas):  # type: ignore[no-untyped-def]
     """Apex, axis and half angle from the facets' planes; a negative angle where there is none."""
-    axis = _axis(normals, areas, True)
+    axis = least_axis(normals, areas, True)
     total = areas.sum()
     lean = 0.0
     centre = np.zeros(3)
@@ -111,7 +58,7 @@ def _cone_start(normals, middles, areas):  # type: ignore[no-untyped-def]
     # About the patch's own middle: planes far from the origin would lose digits.
     for i in range(len(normals)):
         b[i] = (normals[i] * (middles[i] - centre)).sum() * np.sqrt(areas[i] / total)
-    apex = _solved(a, b) + centre
+    apex = np.linalg.lstsq(a, b)[0] + centre
     if ((centre - apex) * axis).sum() < 0:
         axis = -axis
     return apex, axis, np.arcsin(min(abs(lean), 1.0))
@@ -136,34 +83,13 @@ def _cone_near(at, axis, points):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def _tip(apex, points):  # type: ignore[no-untyped-def]
-    """The apex, or the one corner that stands there by itself."""
-    n = len(points)
-    middle = np.zeros(3)
-    for i in range(n):
-        middle += points[i] / n
-    square, near, next_near, which = 0.0, 1e300, 1e300, 0
-    for i in range(n):
-        d = points[i] - middle
-        square += (d * d).sum() / n
-        q = points[i] - apex
-        far = np.sqrt((q * q).sum())
-        if far < near:
-            near, next_near, which = far, near, i
-        elif far < next_near:
-            next_near = far
-    reach = np.sqrt(square)
-    return points[which].copy() if near < 0.2 * reach and next_near > 5 * near + 0.05 * reach else apex
-
-
-@numba.njit(cache=True, nogil=True)
 def _ruled(form, at, axis, size, points, reach):  # type: ignore[no-untyped-def]
     """A cylinder or cone refined from a near one; a size that is no number where it is hopeless."""
     off = _far(form, at, axis, size, points).max()
     if not off <= 3 * reach:
         return at, axis, np.nan
     if form == 1:
-        at = _tip(at, points)
+        at = tip(at, points)
     at, axis, size = nearest_round(form, points, at, axis, size)
     if form == 1:
         size = min(max(size, 1e-5), np.pi / 2 - 1e-5)
@@ -195,7 +121,7 @@ def _through(points, normals, middles, areas, tolerance, strict):  # type: ignor
     reach = 0.0
     for k in range(3):
         reach = max(reach, points[:, k].max() - points[:, k].min())
-    axis = _axis(normals, areas, False)
+    axis = least_axis(normals, areas, False)
     total = areas.sum()
     lean, mean = 0.0, np.zeros(3)
     for i in range(len(normals)):
@@ -206,7 +132,7 @@ def _through(points, normals, middles, areas, tolerance, strict):  # type: ignor
     flat = np.empty((len(points), 2))
     for i in range(len(points)):
         flat[i, 0], flat[i, 1] = (points[i] * u).sum(), (points[i] * v).sum()
-    centre, radius = _centred(flat)
+    centre, radius = centred(flat)
     at = u * centre[0] + v * centre[1]
     fine_at, fine_axis, fine_size = _ruled(0, at, axis, radius, points, reach)
     if np.sqrt(lean) < 0.5 * turn + 1e-3 and _good(0, fine_at, fine_axis, fine_size, points, reach, tolerance, strict):
@@ -224,7 +150,7 @@ def _through(points, normals, middles, areas, tolerance, strict):  # type: ignor
         if _good(1, a, b, c, points, reach, tolerance, strict):
             out[n, 0], out[n, 1:4], out[n, 4:7], out[n, 7] = 1, a, b, c
             n += 1
-    middle, radius = _centred(points)
+    middle, radius = centred(points)
     if _good(2, middle, axis, radius, points, reach, tolerance, strict):
         out[n, 0], out[n, 1:4], out[n, 6], out[n, 7] = 2, middle, 1.0, radius
         n += 1
