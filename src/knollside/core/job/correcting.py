@@ -96,7 +96,9 @@ def apply_corrections(
             changes += more
         except Refused as refusal:
             refused[f.id] = dict(made.refused).get(f.id, str(refusal))
+    # However they were made, told in the order they were asked for.
     order = {c.feature: k for k, c in enumerate(found)}
+    changes.sort(key=lambda c: order.get(c.feature, 0))
     return Edited(mesh, tuple(changes), tuple(sorted(refused.items(), key=lambda r: order.get(r[0], 0))))
 
 

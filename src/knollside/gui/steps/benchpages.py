@@ -77,8 +77,9 @@ class MeasurePage(QWidget):
         self.port = QLineEdit()
         self.port.setAccessibleName("Serial port of the calliper")
         self.port.setPlaceholderText("/dev/ttyUSB0")
+        self.port.setToolTip("For a calliper at a serial port; one that acts as a keyboard needs nothing")
         self.listen = button("Listen", acts["listen"], tip="Each line the calliper sends is one reading, in mm")
-        self.wired = label("A calliper that acts as a keyboard needs nothing; a serial one:", dim=True, wrap=True)
+        self.wired = label("", dim=True)
         self.taken = TakenList(acts["leave_out"])
         self._arrange(acts)
 
@@ -87,7 +88,7 @@ class MeasurePage(QWidget):
         plug = button("Plug in the simulated one", acts["plug"])
         lay = QVBoxLayout(self)
         lay.setContentsMargins(16, 6, 14, 8)
-        lay.setSpacing(5)
+        lay.setSpacing(4)
         lay.addWidget(heading("Measuring slip", self.kept))
         lay.addWidget(row(self.piece, self.times, stretch=0))
         lay.addWidget(row(self.tool, self.across, self.again, stretch=0))
@@ -136,11 +137,8 @@ class MeasurePage(QWidget):
         else:
             self.place.setText("Nothing to measure yet.")
             self.how.setText("Choose a piece, or say at Fits what goes into the holes.")
-        self.wired.setText(
-            f"Listening at {listening}."
-            if listening
-            else "A calliper that acts as a keyboard needs nothing; a serial one:"
-        )
+        self.wired.setText(f"Listening at {listening}.")
+        self.wired.setVisible(bool(listening))
         self.listen.setText("Stop" if listening else "Listen")
         self.taken.put(session.view)
 
@@ -162,7 +160,7 @@ class MeasurePage(QWidget):
 
 def _small(spot: Spot) -> str:
     small = spot.kind == "hole" and spot.axis == "upright" and spot.drawn < SMALL
-    return " So small a hole is read too small by jaws; drills or gauge pins tell it better." if small else ""
+    return " Drills tell so small a hole better than jaws." if small else ""
 
 
 class TakenList(Page):

@@ -38,6 +38,9 @@ class PartStep(Step):
         self.mend = button("Mend what can be mended", self._mend)
         self.list = QListWidget()
         self.list.setAccessibleName("Features of the part")
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.list.setStyleSheet(
             "QListWidget { border: none; background: transparent; } QListWidget::item { padding: 4px; }"
         )
