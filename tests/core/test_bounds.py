@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from knollside.core.job import asked
 from knollside.core.job.ask import Answerer, Meshes
-from knollside.core.job.questions import fits, orientation, proof, recipe
+from knollside.core.job.questions import fits, gaps, orientation, proof, recipe
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
 from knollside.core.lay.stability import standing
@@ -127,7 +127,7 @@ def test_any_recipe_on_any_printer_is_answered_or_refused(r, p, card, up, suppor
         recipe.Roofs(PART, up, r),
         orientation.PlainLog(PART, up, r.layer_height, r.line_width),
         orientation.Supports(PART, (), up, r, supported, s.card, p, ()),
-        fits.GapsOf(PART, up, r),
+        gaps.GapsOf(PART, up, r),
     ):
         try:
             ASK(question)

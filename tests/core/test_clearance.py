@@ -71,15 +71,17 @@ def test_a_gap_is_told_in_the_layer_and_across_it() -> None:
     well = slab(0, 30, 0, 30, 0, 20) - slab(10, 20, 10, 20, 5, 21)
     peg = slab(10.5, 19.5, 10.5, 19.5, 5.6, 30)
     (g,) = gaps(two(well, peg), UP, R)
-    assert g.smallest == pytest.approx(0.5) and g.in_layer == pytest.approx(0.5, abs=1e-6)
-    assert g.layers_between == 3 and g.lowest is None
+    assert g.smallest == pytest.approx(0.5) and g.anywhere.in_layer == pytest.approx(0.5, abs=1e-6)
+    assert g.anywhere.across.layers == 3 and g.anywhere.lowest is None
+    assert g.anywhere.across.drawn == pytest.approx(0.6) and g.anywhere.across.starts == pytest.approx(5.0)
     # Laid on its side what was across is in the layer, and the other way round.
     (side,) = gaps(two(well, peg), (1.0, 0.0, 0.0), R)
-    assert side.in_layer == pytest.approx(0.5, abs=1e-6) and side.layers_between == 2
+    # 0.5 mm from a layer's border: its second layer's middle is at the very edge, and may be laid.
+    assert side.anywhere.in_layer == pytest.approx(0.5, abs=1e-6) and side.anywhere.across.layers == 2
     apart = two(slab(0, 5, 0, 5, 0, 5), slab(20, 25, 0, 5, 0, 5))
     assert gaps(apart, UP, R) == ()
     (none,) = gaps(two(slab(0, 5, 0, 5, 0, 5), slab(6, 11, 0, 5, 0, 5)), UP, R)
-    assert none.layers_between is None and none.lowest == pytest.approx(1.0)
+    assert none.anywhere.across is None and none.anywhere.lowest == pytest.approx(1.0)
     assert none.at[0] == pytest.approx(5.5) and 0 <= none.at[1] <= 5  # half-way between them
 
 
@@ -116,7 +118,7 @@ def test_a_plate_over_another_by_one_layer_welds() -> None:
     side = side_of(())
     mesh = two(slab(0, 30, 0, 30, 0, 4), slab(5, 25, 5, 25, 4.0 + 0.001, 8))
     (g,) = gaps(mesh, UP, R)
-    assert g.layers_between == 0 and freedom(g, *side, *FREES.values(), FLARE).welds >= 0.9
+    assert g.anywhere.across.layers == 0 and freedom(g, *side, *FREES.values(), FLARE).welds >= 0.9
     assert "layers" in freedom(g, *side, *FREES.values(), FLARE).cure
 
 

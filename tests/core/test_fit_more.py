@@ -8,13 +8,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import DEMO, mesh_of
+from conftest import mesh_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from manifold3d import Manifold
 
 from knollside.cli import main
-from knollside.core.fit.hinge import hinge_of
 from knollside.core.fit.process import learn
 from knollside.core.job import answer, correcting
 from knollside.core.job.file import parse_job, write_job
@@ -22,7 +21,6 @@ from knollside.core.mesh.bore import carve, grown
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.helix import helical, profile_of
-from knollside.core.mesh.load import load_file
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import GapTrial, Mate, Measurement, Recipe, Refused
 
@@ -109,20 +107,6 @@ def test_partners_are_corrected_together_and_missing_ones_are_named() -> None:
     for partner, words in (("pin-9", "not on this part"), ("hole-1", "not a hole and a pin")):
         _, refused = correcting.corrections(part, (both[0].model_copy(update={"partner": partner}),), UP, ())
         assert words in refused[0]
-
-
-def test_the_demo_hinge_is_known_as_one_and_wobbles_by_its_gap() -> None:
-    mesh = load_file(DEMO / "vent-hinge.stl").mesh
-    found = hinge_of(mesh, find_features(mesh), (0, 1))
-    assert found is not None and found.kind == "cone" and 15 < found.span < 22 and 45 < found.reach < 50
-    w = found.wobbles(0.3)
-    assert w.degrees == pytest.approx(math.degrees(math.atan(0.6 * math.sqrt(2) / found.span)))
-    pin = Manifold.compose([PLATE - rod(6, 20).translate((20, 20, -5)), rod(5.4, 30).translate((20, 20, -10))])
-    other = mesh_of(pin)
-    told = hinge_of(other, find_features(other), (0, 1))
-    assert told is not None and told.kind == "pin" and told.span == pytest.approx(30)
-    plain = mesh_of(Manifold.compose([PLATE, PLATE.translate((0, 0, 20))]))
-    assert hinge_of(plain, find_features(plain), (0, 1)) is None
 
 
 @pytest.mark.parametrize("hand", [1, -1])

@@ -384,3 +384,13 @@ def test_a_needle_in_a_cap_does_not_join_it_to_the_wall() -> None:
     area = abs(float(np.cross(outline, np.roll(outline, -1, axis=0)).sum())) / 2
     assert len(caps) == 2
     assert [f.area for f in caps] == pytest.approx([area, area], rel=1e-4)
+
+
+def test_bodies_that_each_have_an_edge_of_four_triangles_stay_apart() -> None:
+    """Two blocks that meet along an edge are one shell; two such pairs are two."""
+    one = m3.Manifold.compose([m3.Manifold.cube((5, 5, 5)), m3.Manifold.cube((5, 5, 5)).translate((5, 5, 0))])
+    pair = mesh_of(one)
+    assert (edges_of(pair).count > 2).any() and bodies_of(pair)[0] == 1
+    far = Mesh(np.vstack([pair.vertices, pair.vertices + 30]), np.vstack([pair.faces, pair.faces + len(pair.vertices)]))
+    count, label = bodies_of(far)
+    assert count == 2 and (label == np.repeat([0, 1], len(pair.faces))).all()

@@ -19,7 +19,7 @@ from pydantic import BaseModel
 
 from knollside.core.job import asked
 from knollside.core.job.ask import Answerer, Keyed, Meshes, MeshKey, Question, digest, meshes_in
-from knollside.core.job.questions import detail, far, fits, orientation, part, proof, recipe, settling, strength
+from knollside.core.job.questions import detail, far, fits, gaps, orientation, part, proof, recipe, settling, strength
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.features import find_features
@@ -61,7 +61,7 @@ RANK = asked.ask_orientations(STRENGTH, STATED)
 FITS = asked.ask_fits(PART, STATED)
 DETAIL = detail.Detail(STRENGTH, (220.0, 220.0, 250.0), UP)
 BUILD = asked.ask_board(STRENGTH, STATED, UP, 0.1)
-LEARNED = fits.Learned(STATED.readings, STATED.trials, STATED.fit_setting)
+LEARNED = gaps.Learned(STATED.readings, STATED.trials, STATED.fit_setting)
 ONE = Range(1.0, 0.9, 1.1)
 
 
@@ -107,10 +107,11 @@ def every_question() -> list[Question[Any]]:
         correct,
         fits.ChangeReport(correct),
         fits.FitCut(PART, "hole-1", UP, correct),
-        fits.GapsOf(PART, UP, r),
-        fits.Gaps(fits.GapsOf(PART, UP, r), LEARNED),
+        gaps.GapsOf(PART, UP, r),
+        gaps.Gaps(gaps.GapsOf(PART, UP, r), LEARNED),
         fits.TakeFlareOff(PART, UP, 0.2, 0.2),
-        fits.OpenGap(PART, (0, 1), 0.4),
+        gaps.TravelsOf(PART),
+        gaps.OpenGap(PART, (0, 1), 0.4),
         fits.MoveWall(PART, "flat-1", 0.4, "near", True),
         fits.OpenThread(PART, "thread-1", 0.1),
         fits.Scale(PART, 1.5, ("hole-1",), True, ("flat-1",), None, 0.45, UP, printer),

@@ -10,6 +10,7 @@ from pathlib import Path
 from knollside.commands.opened import OpenJob, chosen, lying, mesh_of, open_job, rated, settled_ways, strength_asked
 from knollside.commands.told import (
     Said,
+    between_told,
     buckling_told,
     change_told,
     dot_told,
@@ -26,10 +27,12 @@ from knollside.core.job.asked import (
     ask_board,
     ask_corrected,
     ask_fits,
+    ask_gaps,
     ask_orientations,
     ask_proof,
 )
 from knollside.core.job.questions.detail import Detail, Why
+from knollside.core.job.questions.gaps import TravelsOf
 from knollside.core.job.questions.settling import Proved, layered_way, prove_printed
 from knollside.core.job.slicedcheck import Plan, check_sliced
 from knollside.core.job.stated import Stated
@@ -203,7 +206,17 @@ def _fit(args: argparse.Namespace) -> Said:
             for c in found.corrections
         ],
         "not_corrected": list(found.refused),
+        "between": _between(o),
     }
+
+
+def _between(o: OpenJob) -> list[Said]:
+    """What lies between the bodies, and how the joints move."""
+    if o.facts.soundness.bodies < 2:
+        return []
+    travels = o.ask(TravelsOf(o.part))
+    moves = dict(travels)
+    return [between_told(f, moves.get(f.gap.bodies)) for f in o.ask(ask_gaps(o.part, o.stated))]
 
 
 @dataclass(frozen=True)

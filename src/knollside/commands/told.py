@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 
 from knollside.commands.opened import Rated
+from knollside.core.fit.clearance import Freedom
+from knollside.core.fit.moving import Travel
 from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.material.allowables import KnockDown
 from knollside.core.mesh.edit import Change
@@ -164,4 +166,31 @@ def change_told(c: Change) -> Said:
         "volume_found_mm3": c.volume_found,
         "moved_corners": c.moved,
         "how": c.how,
+    }
+
+
+def between_told(f: Freedom, moves: Travel | None) -> Said:
+    g = f.gap
+    over = (g.bears or g.anywhere).across
+    return {
+        "bodies": [b + 1 for b in g.bodies],
+        "joint": g.joint.title if g.joint is not None else None,
+        "gap_mm": g.size,
+        "least_mm": g.smallest,
+        "printed_mm": range_told(f.printed),
+        "welds": f.welds,
+        "turns": f.turns,
+        "rattles": f.rattles,
+        "why": f.why,
+        "cure": f.cure,
+        "across_layers": None
+        if over is None
+        else {
+            "mm": over.drawn,
+            "from_mm": over.starts,
+            "empty": over.layers,
+            "at_best": over.most,
+            "first_layer_for_that_mm": over.first or over.layering.first,
+        },
+        "moves": moves.words if moves is not None else None,
     }

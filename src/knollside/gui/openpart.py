@@ -7,7 +7,6 @@ from datetime import date, datetime
 from functools import cached_property
 
 from knollside.core.job.ask import MeshKey
-from knollside.core.job.questions.fits import Learned
 from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
@@ -113,7 +112,3 @@ class OpenPart(Stated):
     @property
     def spool(self) -> Spool | None:
         return next((s for s in self.shelf.spools if s.id == self.spool_id), None)
-
-    @property
-    def learned_gaps(self) -> Learned:
-        return Learned(self.readings, self.trials, self.fit_setting)

@@ -6,6 +6,7 @@ from knollside.core.job.answer import CELLS
 from knollside.core.job.ask import MeshKey
 from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct, Fits
+from knollside.core.job.questions.gaps import Gaps, GapsOf, Learned
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.recipe import Build, PriceOf
 from knollside.core.job.questions.settling import Prove
@@ -80,6 +81,12 @@ def ask_proof(strength: StrengthOf, s: Stated) -> Prove:
 def ask_fits(part: Part, s: Stated) -> Fits:
     """The question what each mate should be drawn as."""
     return Fits(part, s.mates, s.direction, s.readings, s.fit_setting, tuple(sorted(s.windows.items())))
+
+
+def ask_gaps(part: Part, s: Stated) -> Gaps:
+    """The question what lies between the bodies of a part as it is stated to lie, and whether it comes free."""
+    learned = Learned(s.readings, s.trials, s.fit_setting)
+    return Gaps(GapsOf(part, s.direction, s.recipe, s.printer.nozzle_mm), learned)
 
 
 def ask_corrected(part: Part, s: Stated) -> Correct:

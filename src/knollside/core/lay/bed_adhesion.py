@@ -70,7 +70,7 @@ _SLOW, _SLOWER, _CREEP = 25.0, 18.0, 12.0  # mm/s, typical
 
 def first_layer(outline: BaseGeometry, recipe: Recipe, nozzle: float) -> FirstLayer:
     """A first layer thick enough to forgive an uneven sheet, slower where little of it lies down."""
-    height = round(min(max(recipe.layer_height, 0.5 * nozzle), 0.75 * nozzle), 2)
+    height = recipe.first_mm(nozzle)
     pieces = [p for p in shapely.get_parts(outline) if p.geom_type == "Polygon"]
     rings = [r for p in pieces for r in (p.exterior, *p.interiors)]
     small = sum(r.length < _SMALL_LOOP for r in rings)

@@ -51,17 +51,27 @@ def bodies_of(mesh: Mesh, edges: Edges | None = None) -> tuple[int, Ints]:
     """Number of edge-connected shells and the shell number of each triangle."""
     edges = edges or edges_of(mesh)
     n = len(mesh.faces)
-    # Triangles meeting at a non-manifold edge still belong together: link through corners there.
-    links = [edges.pair]
-    if (edges.count > 2).any():
-        bad = np.unique(edges.corners[edges.count > 2])
-        at_bad = np.isin(mesh.faces, bad).any(axis=1)
-        who = np.flatnonzero(at_bad)
-        links.append(np.c_[who[:-1], who[1:]])
-    link = np.vstack(links)
+    # Triangles meeting at a non-manifold edge still belong together, each such edge's among themselves.
+    link = np.vstack([edges.pair, _at_bad_edges(mesh, edges)])
     graph = coo_matrix((np.ones(len(link), np.int8), (link[:, 0], link[:, 1])), shape=(n, n))
     count, label = connected_components(graph, directed=False)
     return int(count), label.astype(np.int64)
+
+
+def _at_bad_edges(mesh: Mesh, edges: Edges) -> Ints:
+    """Pairs that chain the triangles at each edge which more than two share, (p, 2)."""
+    bad = edges.corners[edges.count > 2]
+    if not len(bad):
+        return np.zeros((0, 2), np.int64)
+    scale = len(mesh.vertices) + 1
+    ends = np.sort(np.stack([mesh.faces, np.roll(mesh.faces, -1, axis=1)], axis=2), axis=2)
+    key = ends[..., 0] * scale + ends[..., 1]
+    who, corner = np.nonzero(np.isin(key, bad[:, 0] * scale + bad[:, 1]))
+    own = key[who, corner]
+    order = np.argsort(own, kind="stable")
+    who, own = who[order], own[order]
+    same = own[1:] == own[:-1]
+    return np.stack([who[:-1][same], who[1:][same]], axis=1)
 
 
 def stands_in(some: Array, among: Array) -> np.ndarray:

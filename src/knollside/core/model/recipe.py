@@ -24,6 +24,10 @@ class Recipe(Record):
     nozzle_c: Degrees | None = None
     fan: Share | None = None
 
+    def first_mm(self, nozzle: float) -> float:
+        """Height of the first layer that is advised for a ``nozzle`` of so many mm: it forgives an uneven sheet."""
+        return round(min(max(self.layer_height, 0.5 * nozzle), 0.75 * nozzle), 2)
+
 
 class SupportSettings(Record):
     """What holds up the places that rest on nothing, in one way to lie.

@@ -4,24 +4,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from knollside.core.fit.clearance import Freedom
 from knollside.core.fit.correction import Correction
 from knollside.core.fit.opening import OpenedGap, Thickened
 from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.scaling import Scaled
 from knollside.core.fit.threadfit import Threaded
-from knollside.core.job.asked import ask_fits
+from knollside.core.job.asked import ask_fits, ask_gaps
 from knollside.core.job.questions.fits import (
-    Between,
     Changed,
     ChangeReport,
     Correct,
     FitCut,
     Fits,
     Fitting,
-    Gaps,
-    GapsOf,
     MoveWall,
-    OpenGap,
     OpenThread,
     Scale,
     ScaleSet,
@@ -31,6 +28,7 @@ from knollside.core.job.questions.fits import (
     Told,
     TrueCuts,
 )
+from knollside.core.job.questions.gaps import Gaps, OpenGap, Travels, TravelsOf
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved
 from knollside.gui.derived import Inputs, Node
@@ -91,10 +89,17 @@ FIT_CUT: Node[TrueCuts] = Node("fit cut", _fit_cut, (FITS, CORRECT))
 
 def _gaps(v: Inputs) -> Gaps | None:
     p = v.part
-    return None if p.question is None else Gaps(GapsOf(p.question, p.direction, p.recipe), p.learned_gaps)
+    return None if p.question is None else ask_gaps(p.question, p)
 
 
-GAPS: Node[tuple[Between, ...]] = Node("gaps", _gaps)
+GAPS: Node[tuple[Freedom, ...]] = Node("gaps", _gaps)
+
+
+def _travels(v: Inputs) -> TravelsOf | None:
+    return None if v.part.question is None else TravelsOf(v.part.question)
+
+
+TRAVELS: Node[Travels] = Node("travels", _travels)
 
 
 def _flare(v: Inputs) -> TakeFlareOff | None:

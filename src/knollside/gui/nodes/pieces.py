@@ -29,7 +29,7 @@ def wishes_of(v: Inputs) -> tuple[Wish, ...]:
     if facts is None:
         return ()
     found = v.fresh(GAPS)
-    gap = min((f.free.gap.smallest for f in found), default=None) if found else None
+    gap = min((f.gap.size for f in found), default=None) if found else None
     frees, strain = p.frees("in the layer").value, p.card.snap.value / 100
     sizes = p.recipe.layer_height, round(gap, 2) if gap else None, round(frees, 2), strain
     return wishes(facts.features, p.direction, *sizes)

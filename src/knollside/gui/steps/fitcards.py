@@ -6,10 +6,11 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from knollside.core.fit.clearance import Gap
+from knollside.core.fit.clearance import Freedom, Gap, empty_layers
+from knollside.core.fit.joints import Joint
+from knollside.core.fit.moving import Travel
 from knollside.core.fit.opening import OpenedGap
 from knollside.core.fit.scaling import LEAST, MOST, Scaled
-from knollside.core.job.questions.fits import Between
 from knollside.core.mesh.flare import FLARES, Relieved
 from knollside.core.model import Feature, Range
 from knollside.gui.instruments.fitmarks import SectionMark
@@ -30,9 +31,16 @@ class BodiesCard(Page):
         self._open, self._keep, self._show = open_gap, keep, show
 
     def put(
-        self, found: tuple[Between, ...] | None, bodies: int, refused: str, opened: OpenedGap | None, not_opened: str
+        self,
+        found: tuple[Freedom, ...] | None,
+        travels: dict[tuple[int, int], Travel],
+        bodies: int,
+        refused: str,
+        opened: OpenedGap | None,
+        not_opened: str,
     ) -> None:
-        if not self.fresh((Same(found), bodies, refused, Same(opened), not_opened)):
+        """``travels`` by pair of bodies, as far as they are known."""
+        if not self.fresh((Same(found), tuple(travels.items()), bodies, refused, Same(opened), not_opened)):
             return
         if bodies < 2:
             self.add(label("One body: nothing is printed in place here.", dim=True, wrap=True))
@@ -44,7 +52,7 @@ class BodiesCard(Page):
         if not found:
             self.add(label("No two bodies come within 3 mm of each other.", dim=True, wrap=True))
         for f in found[:8]:
-            self._pair(f)
+            self._pair(f, travels.get(f.gap.bodies))
         if opened is not None:
             i, j = (k + 1 for k in opened.bodies)
             under = f"{opened.before:.2f} mm before; {opened.moved} corners of body {j} moved, body {i} not at all"
@@ -53,24 +61,19 @@ class BodiesCard(Page):
         if not_opened:
             self.add(label(not_opened, 13, 600, wrap=True))
 
-    def _pair(self, between: Between) -> None:
-        f, g = between.free, between.free.gap
+    def _pair(self, f: Freedom, travel: Travel | None) -> None:
+        g = f.gap
         a, b = (k + 1 for k in g.bodies)
         odds = f"{chance(f.turns)} % free"
         why = f"{f.why[0].upper()}{f.why[1:]}. Welds {chance(f.welds)} %, rattles {chance(f.rattles)} %."
-        self.add(line(f"Bodies {a} and {b}, {g.smallest:.2f} mm", odds, why))
-        across = (
-            "Nothing faces it across the layers."
-            if g.layers_between is None
-            else f"{g.layers_between} empty layers across them."
-        )
-        where = "" if g.in_layer is None else f"Tightest in the layer at {g.in_layer_at:.1f} mm. "
+        name = f"Bodies {a} and {b}" if g.joint is None else f"{g.joint.title}, {a} and {b}"
+        self.add(line(f"{name}, {g.size:.2f} mm", odds, why))
+        place = g.bears or g.anywhere
+        across = "Nothing faces it across the layers." if place.across is None else f"{empty_layers(place.across)}."
+        where = "" if place.in_layer is None else f"Tightest in the layer at {place.in_layer_at:.1f} mm. "
         self.add(row(SectionMark("side"), label(where + across, dim=True, wrap=True), stretch=1))
-        if between.hinge is not None:
-            w = between.hinge.wobbles(f.printed.value)
-            tilts = f"{w.degrees:.1f}°, {w.at_tip:.1f} mm at the far edge"
-            words = f"Borne over {between.hinge.span:.0f} mm it tilts by {tilts}."
-            self.add(label(words, 13, wrap=True))
+        if g.joint is not None:
+            self.add(label(moves_of(g.joint, f, travel), 13, wrap=True))
         if f.cure:
             self.add(label(f"{f.cure[0].upper()}{f.cure[1:]}.", 13, 600, wrap=True))
         acts = [button("Show where", lambda: self._show(g), plain=True)]
@@ -80,6 +83,15 @@ class BodiesCard(Page):
                 0, button(f"Make it {to:.2f} mm", lambda: self._open(g.bodies, to), tip="Nothing is changed yet")
             )
         self.add(row(*acts, stretch=-2))
+
+
+def moves_of(joint: Joint, free: Freedom, travel: Travel | None) -> str:
+    """In words, how a joint moves: as drawn, and by its printed play."""
+    said = [] if travel is None else [travel.words]
+    if joint.kind != "ball":
+        w = joint.wobbles(free.printed.value)
+        said.append(f"Borne over {joint.span:.0f} mm it tilts by {w.degrees:.1f}°, {w.at_tip:.1f} mm at the far edge.")
+    return " ".join(said)
 
 
 class FlareCard(QWidget):

@@ -8,11 +8,11 @@ from typing import Any
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from knollside.core.fit.clearance import Gap
+from knollside.core.fit.clearance import Freedom, Gap
 from knollside.core.fit.correction import Correction
 from knollside.core.fit.threadfit import plan_thread
 from knollside.core.job import edits
-from knollside.core.job.questions.fits import Between, Fitting, SetPart
+from knollside.core.job.questions.fits import Fitting, SetPart
 from knollside.core.job.questions.motion import motion_of
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.identity import Named
@@ -75,7 +75,7 @@ class FitsStep(Step):
         view, facts = self.view, self.view.facts
         wanted: tuple[Node[Any], ...] = (nodes.FITS,)
         if facts is not None and facts.soundness.bodies > 1:
-            wanted += (nodes.GAPS,)
+            wanted += (nodes.GAPS, *((nodes.TRAVELS,) if self.tabs.front == GAPS else ()))
         if view.get(nodes.CORRECT).fresh is not None:
             wanted += (nodes.FIT_CUT, *((nodes.REPORT,) if self.tabs.front == CHANGES else ()))
         return wanted
@@ -215,7 +215,9 @@ class FitsStep(Step):
         if facts is None:
             return
         bodies, gaps, opened = facts.soundness.bodies, view.get(nodes.GAPS), view.get(nodes.OPEN_GAP)
-        self.bodies.put(gaps.fresh, bodies, gaps.refusal, opened.fresh, opened.refusal)
+        self.bodies.put(
+            gaps.fresh, dict(view.get(nodes.TRAVELS).fresh or ()), bodies, gaps.refusal, opened.fresh, opened.refusal
+        )
         flare = view.get(nodes.FLARE)
         self.flare.put(flare.fresh, flare.refusal, view.waiting(nodes.FLARE), part.flares)
         scaled = view.get(nodes.SCALE)
@@ -325,11 +327,11 @@ class FitsStep(Step):
 
     def _gap_verdict(self) -> Verdict:
         answer = self.view.get(nodes.GAPS)
-        found: tuple[Between, ...] | None = answer.fresh
+        found: tuple[Freedom, ...] | None = answer.fresh
         if not found:
             words = "Measuring between the bodies." if found is None else "No two bodies are near each other."
             return Verdict("It cannot be measured." if answer.refusal else words, answer.refusal)
-        worst = min(found, key=lambda b: b.free.turns).free
+        worst = min(found, key=lambda f: f.turns)
         good = worst.turns >= 0.8
         frees = self.part.frees("in the layer")
         return Verdict(

@@ -10,13 +10,10 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from knollside.core.fit.clearance import Freedom, Gap, freedom, gaps
 from knollside.core.fit.correction import Correction
 from knollside.core.fit.doubts import Doubt, NextReading, doubts, next_reading, strangers
-from knollside.core.fit.flaring import LAYERS, learn_flare
-from knollside.core.fit.freeing import TYPICAL, learn_frees
-from knollside.core.fit.hinge import Hinge, hinge_of
-from knollside.core.fit.opening import OpenedGap, Thickened, set_gap, thicken, wall_behind
+from knollside.core.fit.flaring import LAYERS
+from knollside.core.fit.opening import Thickened, thicken, wall_behind
 from knollside.core.fit.process import (
     AXES,
     REFERENCE,
@@ -37,7 +34,7 @@ from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.flare import Relieved, take_flare_off
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.topology import stands_in
-from knollside.core.model import GapTrial, Mate, Measurement, Mesh, PrinterFacts, Recipe, Refused, rotation_to_up
+from knollside.core.model import Mate, Measurement, Mesh, PrinterFacts, Recipe, Refused, rotation_to_up
 
 Vec = tuple[float, float, float]
 Windows = tuple[tuple[str, tuple[float, float]], ...]
@@ -203,61 +200,6 @@ class FitCut(Question[TrueCuts]):
         return TrueCuts(self.feature, across(part.mesh), across(made) if made is not None else None, reach)
 
 
-@dataclass(frozen=True)
-class Learned:
-    """What the person's own trials say that gaps rest on."""
-
-    readings: tuple[Measurement, ...]
-    trials: tuple[GapTrial, ...]
-    setting: PrintSetting
-
-    def freedom(self, gap: Gap) -> Freedom:
-        upright = process_of(self.readings, "upright", self.setting)
-        side = upright.gap(REFERENCE, REFERENCE).scaled(0.5)
-        source = upright.shift("hole").source
-        flared = learn_flare(self.readings, self.setting)
-        within, across = (learn_frees(self.trials, d) for d in TYPICAL)
-        return freedom(gap, side, source, within, across, flared)
-
-
-@dataclass(frozen=True)
-class Between:
-    """A pair of bodies: whether it comes free, and the hinge it makes, if it does."""
-
-    free: Freedom
-    hinge: Hinge | None
-
-
-@dataclass(frozen=True, eq=False)
-class GapsOf(Question[tuple[Gap, ...]]):
-    """What lies between the bodies of a part, as drawn."""
-
-    part: Part
-    direction: Vec
-    recipe: Recipe
-    kept: ClassVar[int] = 2
-
-    def answer(self, ask: Answerer) -> tuple[Gap, ...]:
-        part = ask(self.part)
-        if part.soundness.bodies < 2:
-            return ()
-        ask.tick(0.1, "measuring between bodies")
-        return gaps(part.mesh, self.direction, self.recipe)
-
-
-@dataclass(frozen=True, eq=False)
-class Gaps(Question[tuple[Between, ...]]):
-    """Every pair of bodies with the chances of its gap on this printer."""
-
-    gaps: GapsOf
-    learned: Learned
-
-    def answer(self, ask: Answerer) -> tuple[Between, ...]:
-        part = ask(self.gaps.part)
-        found = ask(self.gaps, 0.1, 0.9)
-        return tuple(Between(self.learned.freedom(g), hinge_of(part.mesh, part.features, g.bodies)) for g in found)
-
-
 @dataclass(frozen=True, eq=False)
 class TakeFlareOff(Question[Relieved]):
     """The flare of the first layers taken off bottom edges and hole mouths."""
@@ -271,20 +213,6 @@ class TakeFlareOff(Question[Relieved]):
     def answer(self, ask: Answerer) -> Relieved:
         ask.tick(0.2, "cutting it off")
         return take_flare_off(ask(self.part).changeable(), self.direction, self.by, LAYERS * self.layer_height)
-
-
-@dataclass(frozen=True, eq=False)
-class OpenGap(Question[OpenedGap]):
-    """One gap opened (or closed) by moving the faces that look at the other body."""
-
-    part: Part
-    bodies: tuple[int, int]
-    to: float
-    kept: ClassVar[int] = 1
-
-    def answer(self, ask: Answerer) -> OpenedGap:
-        ask.tick(0.2, "opening the gap")
-        return set_gap(ask(self.part).changeable(), self.bodies, self.to)
 
 
 @dataclass(frozen=True, eq=False)
