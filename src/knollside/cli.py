@@ -40,6 +40,15 @@ def _parser() -> argparse.ArgumentParser:
                 "--mend", type=Path, default=None, metavar="OUT", help="write what can be mended to this STL"
             )
             p.add_argument("--unite", action="store_true", help="with --mend: make overlapping bodies one")
+        if name == "features":
+            p.add_argument(
+                "--point",
+                type=_pointed,
+                action="append",
+                default=[],
+                metavar="KIND:X,Y,Z[:X,Y,Z]",
+                help="fit a hole, pin, slot or flat at these places of the surface besides",
+            )
         if name in ("fit", "export"):
             p.add_argument("--mend", action="store_true", help="mend a mesh that is not sound, and go on with that")
         if name in ("rank", "strength", "board", "export"):
@@ -84,6 +93,13 @@ def _point(text: str) -> tuple[float, float, float]:
     if len(numbers) != 3 or not all(abs(v) < 1e6 for v in numbers):
         raise argparse.ArgumentTypeError(f"'{text}' is no place: three numbers in mm, as -1.5,2,30")
     return numbers[0], numbers[1], numbers[2]
+
+
+def _pointed(text: str) -> tuple[str, tuple[tuple[float, float, float], ...]]:
+    kind, *places = text.split(":")
+    if kind not in ("hole", "pin", "slot", "flat") or not places:
+        raise argparse.ArgumentTypeError(f"'{text}' is no kind with places: hole, pin, slot or flat, as hole:1,2,3")
+    return kind, tuple(_point(p) for p in places)
 
 
 def main(argv: list[str] | None = None) -> int:

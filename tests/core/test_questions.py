@@ -75,6 +75,7 @@ def every_question() -> list[Question[Any]]:
         PART,
         part.FollowNames(PART, KEY, part.Motion(by=0.1)),
         part.Mend(KEY),
+        part.PointedAt(PART, "hole", ((1.0, 2.0, 3.0),)),
         STRENGTH.solve,
         STRENGTH.hold,
         STRENGTH,

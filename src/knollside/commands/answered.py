@@ -14,6 +14,7 @@ from knollside.commands.told import (
     buckling_told,
     change_told,
     dot_told,
+    feature_told,
     finite,
     orientation_told,
     place_told,
@@ -39,6 +40,7 @@ from knollside.core.job.stated import Stated
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
+from knollside.core.mesh.recognition.pointed import feature_pointed_at
 from knollside.core.mesh.repair import repair
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import Range, Recipe, Refused
@@ -71,32 +73,9 @@ def _check(args: argparse.Namespace) -> Said:
 
 def _features(args: argparse.Namespace) -> Said:
     _, mesh = mesh_of(args)
-    return {
-        "features": [
-            {
-                "id": f.id,
-                "kind": f.kind,
-                "diameter_mm": f.diameter,
-                "centre_mm": list(f.centre),
-                "axis": list(f.axis),
-                "length_mm": f.length,
-                "through": f.through,
-                "facets": f.facets,
-                "form": f.form,
-                "role": f.role,
-                "inside": f.inside,
-                "sweep_deg": f.sweep,
-                "half_angle_deg": f.angle,
-                "span_mm": f.span,
-                "flat_mm": f.flat,
-                "corner_mm": f.corner,
-                "off_mm": f.residual,
-                "area_mm2": f.area,
-                "body": f.body,
-            }
-            for f in find_features(mesh)
-        ]
-    }
+    said = [feature_pointed_at(mesh, kind, places) for kind, places in args.point]
+    told = {"features": [feature_told(f) for f in find_features(mesh)]}
+    return told | ({"pointed_at": [feature_told(f) for f in said]} if said else {})
 
 
 def _rank(args: argparse.Namespace) -> Said:

@@ -13,7 +13,7 @@ from knollside.core.fit.moving import Travel
 from knollside.core.lay.orientations import RatedOrientation
 from knollside.core.material.allowables import KnockDown
 from knollside.core.mesh.edit import Change
-from knollside.core.model import Array, Range
+from knollside.core.model import Array, Feature, Range
 from knollside.core.recipe.board import Dot
 from knollside.core.strength.buckling import FAR
 from knollside.core.strength.field import StressField
@@ -193,4 +193,28 @@ def between_told(f: Freedom, moves: Travel | None) -> Said:
             "first_layer_for_that_mm": over.first or over.layering.first,
         },
         "moves": moves.words if moves is not None else None,
+    }
+
+
+def feature_told(f: Feature) -> Said:
+    return {
+        "id": f.id,
+        "kind": f.kind,
+        "diameter_mm": f.diameter,
+        "centre_mm": list(f.centre),
+        "axis": list(f.axis),
+        "length_mm": f.length,
+        "through": f.through,
+        "facets": f.facets,
+        "form": f.form,
+        "role": f.role,
+        "inside": f.inside,
+        "sweep_deg": f.sweep,
+        "half_angle_deg": f.angle,
+        "span_mm": f.span,
+        "flat_mm": f.flat,
+        "corner_mm": f.corner,
+        "off_mm": f.residual,
+        "area_mm2": f.area,
+        "body": f.body,
     }

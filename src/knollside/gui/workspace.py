@@ -205,6 +205,13 @@ class Workspace(QObject):
             return
         self._reread()
 
+    def put_names(self, names: Names, text: str) -> None:
+        """Other names of the open part's features, in one step of undo."""
+        part = self.open_part()
+        number, before = part.doc.revision, part.doc.newest.names or Names()
+        put = self.shop.parts.put_names
+        self.push(text, lambda: put(part.id, number, names), lambda: put(part.id, number, before))
+
     def rename_part(self, name: str) -> None:
         part = self.open_part()
         before = part.name

@@ -26,6 +26,7 @@ from knollside.core.material.cards import Material
 from knollside.core.mesh.check import Soundness, check, in_millimetres
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import Named
+from knollside.core.mesh.noise import scatter_of
 from knollside.core.mesh.slicer import cut, section_of
 from knollside.core.model import (
     Array,
@@ -52,6 +53,7 @@ from knollside.core.strength.set_out import CellSize
 from knollside.core.strength.strength import Strength
 
 CELLS = 50_000
+_FREE = 0.3  # of a part's surface from which it is said to be free
 _AGAIN = 0.96  # of the cell size, where a solve did not settle: its lattice lies elsewhere in the part
 
 
@@ -84,7 +86,20 @@ def read_part(mesh: Mesh, unit: str = "mm", tick: Tick | None = None) -> PartFac
     say(0.1, "checking the mesh")
     state = check(scaled)
     say(0.5, "finding holes and flats")
-    return PartFacts(scaled, state, find_features(scaled))
+    found = find_features(scaled)
+    return PartFacts(scaled, replace(state, notes=(*state.notes, *surface_notes(scaled, found))), found)
+
+
+def surface_notes(mesh: Mesh, found: tuple[Feature, ...]) -> tuple[str, ...]:
+    """In words, that a mesh is scanned, or that much of it is neither flat nor round."""
+    scatter = scatter_of(mesh, mesh.normals)
+    if scatter > 0:
+        return (f"Scanned: its surface scatters by {scatter:.2g} mm; sizes are those of the scan.",)
+    areas, named = mesh.areas, np.zeros(len(mesh.faces), bool)
+    for f in found:
+        named[f.faces] = True
+    free = float(areas[~named].sum() / max(areas.sum(), 1e-12))
+    return (f"{100 * free:.0f} % of its surface is free: neither flat nor round.",) if free > _FREE else ()
 
 
 @dataclass(frozen=True)

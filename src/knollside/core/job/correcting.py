@@ -12,6 +12,7 @@ from knollside.core.fit.windows import Windows
 from knollside.core.job.answer import PartFacts
 from knollside.core.mesh.bore import Cut, Piece, carve_all, grown, moved_wall
 from knollside.core.mesh.edit import LINES_LEFT, Change, Edited, can_move, resize
+from knollside.core.mesh.rough import rough_wall
 from knollside.core.mesh.trueshapes import cover
 from knollside.core.mesh.wallmoves import Sizes
 from knollside.core.model import Feature, Mate, Measurement, Mesh, Recipe, Refused
@@ -76,11 +77,15 @@ def apply_corrections(
     # Roofs are cut together with the growth of their hole, so only what stays round is moved.
     roofed = {n for n, m in shaped.items() if m.shape != "round" and n in wanted and wanted[n].across > _size(by_id[n])}
     refused: dict[str, str] = {}
-    movable = {n: to for n, to in wanted.items() if n not in roofed and can_move(part.mesh, by_id[n], to)}
+    movable = {
+        n: to
+        for n, to in wanted.items()
+        if n not in roofed and not by_id[n].rough and can_move(part.mesh, by_id[n], to)
+    }
     made = _moved(part, movable, recipe.line_width)
     moved = {c.feature for c in made.changes}
     mesh, changes = made.mesh, list(made.changes)
-    work = _Cutting(made.mesh, part.features, direction, recipe, sag)
+    work = Cutting(made.mesh, part.features, direction, recipe, sag)
     # All cuts are worked out on the mesh whose triangles the features name, then made one after another.
     plans: list[tuple[Feature, Sizes, Steps]] = []
     for name in sorted((set(wanted) - moved) | set(shaped)):
@@ -134,7 +139,7 @@ Steps = list[list[tuple[list[Cut], str]]]
 
 
 @dataclass(frozen=True)
-class _Cutting:
+class Cutting:
     """Changes made by exact solids, worked out on the ``mesh`` whose triangles the features name."""
 
     mesh: Mesh
@@ -163,6 +168,9 @@ class _Cutting:
     def _resized(self, f: Feature, to: Sizes, larger: bool) -> list[tuple[list[Cut], str]]:
         """By the solid between the wall and where it goes; a plain hole that grows, where that fails, by its own
         polygon."""
+        if f.rough:
+            cuts = rough_wall(self.mesh, f, to)
+            return [(cuts, "lined" if cuts[0].adds else "cut anew")]
         ways: list[tuple[list[Cut], str]] = []
         plain = f.kind in ("hole", "hexagon") and f.form == "" and to.along is None and larger
         try:

@@ -13,19 +13,21 @@ _COAXIAL = 0.05  # mm off one axis
 _TOUCHING = 0.06  # mm between their ends
 
 
-def related(features: list[Feature]) -> list[Feature]:
+def related(features: list[Feature], scatter: float = 0.0) -> list[Feature]:
     """The same features with what they are to each other: ``role`` and the ids ``beside`` them.
 
     Of two holes on one axis that meet end to end the wider is the *counterbore*; of three or more all but the narrowest
     are *steps*. A hollow cone that meets a hole is its *countersink*. Holes whose axes pass through each other *cross*.
+    Ends may be off by some ``scatter`` of the corners, mm.
     """
+    slack = _TOUCHING + 6 * scatter
     out = {f.id: f for f in features}
     holes = [f for f in features if f.kind == "hole" and f.diameter]
     lines = {f.id: _line(f) for f in features if f.kind in ("hole", "cone")}
     chains: list[set[str]] = []
     for i, j in _near(holes):
         a, b = holes[i], holes[j]
-        if a.body == b.body and _meet(lines[a.id], lines[b.id]):
+        if a.body == b.body and _meet(lines[a.id], lines[b.id], slack):
             joined = [c for c in chains if a.id in c or b.id in c]
             chains = [c for c in chains if c not in joined] + [set().union({a.id, b.id}, *joined)]
         elif a.body == b.body and _cross(a, b):
@@ -43,7 +45,7 @@ def related(features: list[Feature]) -> list[Feature]:
         if c.kind != "cone" or not c.inside:
             continue
         for h in holes:
-            if h.body == c.body and _meet(lines[c.id], lines[h.id]):
+            if h.body == c.body and _meet(lines[c.id], lines[h.id], slack):
                 out[c.id] = replace(out[c.id], role="countersink", beside=(h.id,))
                 out[h.id] = replace(out[h.id], beside=(*out[h.id].beside, c.id))
                 break
@@ -70,9 +72,9 @@ def _line(f: Feature) -> _Line:
     return axis, centre, at - half, at + half
 
 
-def _meet(a: _Line, b: _Line) -> bool:
-    """On one axis and end to end."""
-    if abs(float(a[0] @ b[0])) < 0.9995:
+def _meet(a: _Line, b: _Line, slack: float) -> bool:
+    """On one axis and end to end, within some ``slack``, mm."""
+    if abs(float(a[0] @ b[0])) < (0.9995 if slack <= _TOUCHING else 0.998):
         return False
     apart = b[1] - a[1]
     off = apart - a[0] * float(apart @ a[0])
@@ -80,7 +82,7 @@ def _meet(a: _Line, b: _Line) -> bool:
         return False
     flip = float(np.sign(a[0] @ b[0]))
     low, high = sorted((flip * b[2], flip * b[3]))
-    return min(abs(low - a[3]), abs(high - a[2])) < _TOUCHING
+    return min(abs(low - a[3]), abs(high - a[2])) < slack
 
 
 def _cross(a: Feature, b: Feature) -> bool:

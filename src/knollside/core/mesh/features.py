@@ -9,10 +9,11 @@ import numpy as np
 
 from knollside.core.mesh.feature_relations import related
 from knollside.core.mesh.lettering import DEPTH, find_lettering
+from knollside.core.mesh.noise import scatter_of
 from knollside.core.mesh.patches import Patches, patches_of
 from knollside.core.mesh.recognition.joining import Round
 from knollside.core.mesh.recognition.skin import skin_of
-from knollside.core.mesh.recognition.sorting import find_shapes, triple
+from knollside.core.mesh.recognition.sorting import find_scanned, find_shapes, triple
 from knollside.core.mesh.rounding import rounding_of
 from knollside.core.mesh.threads import Thread, find_threads
 from knollside.core.mesh.topology import bodies_of
@@ -40,6 +41,10 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     skin = skin_of(Mesh(mesh.vertices - middle, mesh.faces), rounding_of(mesh))
     local, patches = skin.mesh, skin.patches
     label = bodies_of(mesh, skin.edges)[1]
+    scatter = scatter_of(local, skin.normals, skin.edges)
+    if scatter > 0:
+        scanned = _numbered(find_scanned(skin, label, scatter).features, skin.areas, middle, label)
+        return tuple(related(scanned, scatter))
     shapes = find_shapes(skin, label)
     # The walls of a square pocket are pressed on and moved one by one, so they are flats besides.
     taken = shapes.taken.copy()

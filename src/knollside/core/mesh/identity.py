@@ -14,7 +14,8 @@ from pydantic import Field
 
 from knollside.core.mesh.facemap import Motion, Traced, trace
 from knollside.core.mesh.nearest import nearest_face
-from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Mesh, Record
+from knollside.core.mesh.recognition.pointed import MOST_POINTS, feature_pointed_at
+from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Mesh, Record, Refused
 
 _MOST = 20_000
 _SAME = 2e-3  # mm and share: signatures of one mesh, read twice
@@ -25,7 +26,10 @@ _REDRAWN = 0.03
 
 
 class Signature(Record):
-    """What tells a feature again: kind, place, axis (a flat's looks outward) and size; mm and mm2, part's frame."""
+    """What tells a feature again: kind, place, axis (a flat's looks outward) and size; mm and mm2, part's frame.
+
+    ``pointed``: the places at which a person said what it is; such a feature is fitted there anew, never looked for.
+    """
 
     kind: FeatureKind
     centre: tuple[float, float, float]
@@ -33,6 +37,7 @@ class Signature(Record):
     diameter: float | None = None
     length: float | None = None
     area: float = Field(0.0, ge=0)
+    pointed: tuple[tuple[float, float, float], ...] = Field((), max_length=MOST_POINTS)
 
 
 class Named(Record):
@@ -69,7 +74,13 @@ class NamedFeatures:
 def signature_of(f: Feature) -> Signature:
     """What a feature is known by: kind, place, axis, size."""
     return Signature(
-        kind=f.kind, centre=f.centre, axis=f.axis, diameter=f.diameter, length=f.length, area=float(f.area)
+        kind=f.kind,
+        centre=f.centre,
+        axis=f.axis,
+        diameter=f.diameter,
+        length=f.length,
+        area=float(f.area),
+        pointed=f.pointed,
     )
 
 
@@ -85,7 +96,8 @@ def first_names(fingerprint: str, found: tuple[Feature, ...]) -> Names:
 def named(mesh: Mesh, found: tuple[Feature, ...], names: Names) -> NamedFeatures:
     """The same mesh read again: each feature under the id its signature has. One that no name tells is new; a name
     that no feature answers to is lost, unless it is of a plain patch, which is looked for by its place."""
-    alive = [e for e in names.entries if not e.lost]
+    shown, found = with_pointed(mesh, found, [e for e in names.entries if e.signature.pointed])
+    alive = [e for e in names.entries if not e.lost and not e.signature.pointed]
     have = [signature_of(f) for f in found]
     at = {s: j for j, s in enumerate(have)}
     given = {e.id: at[e.signature] for e in alive if e.signature in at}
@@ -98,7 +110,7 @@ def named(mesh: Mesh, found: tuple[Feature, ...], names: Names) -> NamedFeatures
         pairs = _pair(_same_cost(_Table([e.signature for e in rest]), _Table([have[j] for j in left])))
         given |= {rest[k].id: left[j] for k, j in pairs.items()}
     extra = _patches(mesh, found, [e for e in rest if e.id not in given and e.signature.kind == "patch"])
-    return _settle(names, found, given, extra, names.of)
+    return _settle(names, found, given, extra | shown, names.of)
 
 
 def follow(
@@ -106,7 +118,9 @@ def follow(
 ) -> NamedFeatures:
     """Names carried over an edit from ``old`` to ``new``. ``motion`` bounds what the edit moved; None for a mesh drawn
     anew, where only the signature can tell."""
-    alive = [f for f in before.features if before.names.entry(f.id) is not None]
+    alive = [f for f in before.features if before.names.entry(f.id) is not None and not f.pointed]
+    entries = [e for e in before.names.entries if e.signature.pointed]
+    shown, found = with_pointed(new, found, [_carried_points(e, motion) for e in entries])
     if motion is None:
         size = float(np.ptp(old.bounds, axis=0).max())
         was, now = _Table([signature_of(a) for a in alive]), _Table([signature_of(b) for b in found])
@@ -117,7 +131,57 @@ def follow(
         traced = trace(old, new, motion)
         pairs = _by_surface(old, alive, found, traced, len(new.faces), motion)
         extra = _carried_patches(old, new, [a for k, a in enumerate(alive) if k not in pairs], found, traced)
-    return _settle(before.names, found, {alive[k].id: j for k, j in pairs.items()}, extra, fingerprint)
+    return _settle(before.names, found, {alive[k].id: j for k, j in pairs.items()}, extra | shown, fingerprint)
+
+
+def with_pointed(
+    mesh: Mesh, found: tuple[Feature, ...], wanted: list[Named]
+) -> tuple[dict[str, Feature], tuple[Feature, ...]]:
+    """Features that a person pointed at, fitted anew, by their ids; and what was found, less their triangles. One that
+    no longer fits there is left out."""
+    shown: dict[str, Feature] = {}
+    for e in wanted:
+        try:
+            shown[e.id] = replace(feature_pointed_at(mesh, e.signature.kind, e.signature.pointed), id=e.id)
+        except Refused:
+            continue
+    if not shown:
+        return shown, found
+    taken = np.zeros(len(mesh.faces), bool)
+    for f in shown.values():
+        taken[f.faces] = True
+    areas, left = mesh.areas, []
+    for f in found:
+        own = taken[f.faces]
+        if own.any():
+            if areas[f.faces[own]].sum() > 0.5 * areas[f.faces].sum():
+                continue
+            rest = f.faces[~own]
+            f = replace(f, faces=rest, area=float(areas[rest].sum()))
+        left.append(f)
+    return shown, tuple(left)
+
+
+def _carried_points(e: Named, motion: Motion | None) -> Named:
+    """A pointed-at feature's places after an edit."""
+    if motion is None:
+        return e
+    moved = motion.moved(np.asarray(e.signature.pointed, float))
+    places = tuple((float(x), float(y), float(z)) for x, y, z in moved)
+    return e.model_copy(update={"signature": e.signature.model_copy(update={"pointed": places})})
+
+
+def with_said(names: Names, made: Feature) -> tuple[Names, str]:
+    """Names with one of a feature that a person pointed at, and the id it got."""
+    number = names.last.get(made.kind, 0) + 1
+    name = f"{made.kind}-{number}"
+    entry = Named(id=name, signature=signature_of(replace(made, id=name)))
+    return names.model_copy(update={"entries": (*names.entries, entry), "last": names.last | {made.kind: number}}), name
+
+
+def without(names: Names, name: str) -> Names:
+    """Names less one, as if it had never been given."""
+    return names.model_copy(update={"entries": tuple(e for e in names.entries if e.id != name)})
 
 
 def with_patch(names: Names, patch: Feature) -> Names:

@@ -99,6 +99,7 @@ FeatureRole = Literal["", "counterbore", "countersink", "step", "crossing"]
 # What a hole, pin or slot is besides: with flats, a key, a slot running out of it, another hole running into it ...
 FeatureForm = Literal["", "D", "double D", "keyed", "keyhole", "merged", "open", "arc"]
 _ALL_ROUND = 350.0  # degrees
+_ROUGH = 0.012  # mm; corners written to 0.01 mm stand off by 0.009 at most
 _SIDED = {3: "triangle", 5: "pentagon", 7: "heptagon", 8: "octagon", 10: "decagon", 12: "dodecagon"}
 POLYGONS: tuple[FeatureKind, ...] = ("square", "rectangle", "hexagon", "polygon")
 # What has a size that goes with another thing's, and is corrected.
@@ -116,6 +117,7 @@ class Feature:
     how far round it goes, degrees; ``angle`` a cone's half angle, degrees; ``span`` a rectangle's longer side, the way
     between the centres of a slot's ends, an arc slot's radius, a key's width; ``flat`` from a D's flat or a key's floor
     to the wall facing it; ``corner`` the radius of round corners; ``residual`` how far a corner stands off it; mm.
+    ``pointed``: the places at which a person said what it is; nothing where it was found.
     """
 
     id: str
@@ -141,11 +143,17 @@ class Feature:
     flat: float | None = None
     corner: float | None = None
     residual: float | None = None
+    pointed: tuple[tuple[float, float, float], ...] = ()
 
     @property
     def all_round(self) -> bool:
         """Whether it closes round what is in it, but for flats cut into it."""
         return self.form in ("D", "double D") or (self.form == "" and (self.sweep is None or self.sweep > _ALL_ROUND))
+
+    @property
+    def rough(self) -> bool:
+        """Whether its corners stand off it by more than any way of writing them down leaves: scanned, or smoothed."""
+        return (self.residual or 0.0) > _ROUGH
 
     @property
     def is_pocket_of_flats(self) -> bool:

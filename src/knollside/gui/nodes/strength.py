@@ -9,14 +9,14 @@ from knollside.core.job.asked import ask_orientations, ask_strength
 from knollside.core.job.compare import Column
 from knollside.core.job.questions.detail import Detail, OrientationDetail, Why
 from knollside.core.job.questions.orientation import Compare, PlainLog, PlainOrientations, Split, Supported, Supports
-from knollside.core.job.questions.part import FollowNames, Mend, Part
+from knollside.core.job.questions.part import FollowNames, Mend, Part, PointedAt
 from knollside.core.job.questions.settling import Layers, Settle, Settled, unsettled
 from knollside.core.job.questions.strength import Rank, RankedOrientations, StrengthOf
 from knollside.core.job.split import CutPlan
 from knollside.core.lay.orientations import RatedOrientation, in_own_order, listed_orientation
 from knollside.core.mesh.identity import Names
 from knollside.core.mesh.repair import Repair
-from knollside.core.model import FaceMark, SupportSettings
+from knollside.core.model import FaceMark, Feature, SupportSettings
 from knollside.core.strength.discretisation import UNCHECKED, Layered
 from knollside.gui.answers import Answer
 from knollside.gui.derived import READ, Inputs, Node
@@ -39,6 +39,14 @@ def _names(v: Inputs) -> FollowNames | None:
 NAMES: Node[Names] = Node("names", _names, (READ,), doing="Following what was said of it")
 MEND: Node[Repair] = Node("mend", lambda v: Mend(v.part.mesh_key), doing="Mending")
 UNITE: Node[Repair] = Node("unite", lambda v: Mend(v.part.mesh_key, True), doing="Uniting the bodies")
+
+
+def _pointed(v: Inputs) -> PointedAt | None:
+    wish = v.choice(POINTED)
+    return PointedAt(v.part.question, wish.kind, wish.points) if v.part.question is not None and wish else None
+
+
+POINTED: Node[Feature] = Node("pointed", _pointed, doing="Fitting it")
 
 
 def _plain_log(v: Inputs) -> PlainLog | None:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QListWidget, QListWidgetItem
 
 from knollside.core.job.answer import PartFacts
+from knollside.core.job.edits import spoken_of
 from knollside.core.job.questions.motion import motion_of
 from knollside.core.mesh.check import UNIT_TO_MM, in_millimetres, overlapping
 from knollside.core.mesh.facemap import Motion
+from knollside.core.mesh.identity import with_said, without
 from knollside.core.model import Feature
 from knollside.gui import nodes
 from knollside.gui.derived import READ, Node
@@ -19,7 +22,8 @@ from knollside.gui.fileasks import LoadFile, LoadJob
 from knollside.gui.instruments.widgets import button, column, heading, label, row, rule, tell
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
-from knollside.gui.steps.scenes import base_scene
+from knollside.gui.steps.pointcard import PointCard, PointWish
+from knollside.gui.steps.scenes import base_scene, kind_marks
 from knollside.gui.viewport.scene import Scene
 from knollside.gui.worker import Outcome
 
@@ -46,6 +50,11 @@ class PartStep(Step):
         )
         self.list.currentItemChanged.connect(self._take)
         self.count = label("", dim=True)
+        self.by_kind = QCheckBox("by kind")
+        self.by_kind.setChecked(True)
+        self.by_kind.setToolTip("The stage shows what each face is of; else what was said of it")
+        self.by_kind.toggled.connect(lambda _: session.changed.emit())
+        self.point = PointCard(session.changed.emit, self._fit_pointed, self._take_back)
         self.bodies = label("", wrap=True)
         open_ = button("Open a part …", self.ask_file, tip="STL, OBJ, PLY, 3MF or STEP (Ctrl+O)")
         self.panel = column(
@@ -57,10 +66,12 @@ class PartStep(Step):
             row(self.unit_fix, self.mend, stretch=-2),
             rule(),
             heading("What is on it", self.count),
+            self.by_kind,
             self.list,
+            self.point,
             margins=(16, 10, 16, 10),
         )
-        self.panel.layout().setStretch(self.panel.layout().count() - 1, 1)  # type: ignore[union-attr]
+        self.panel.layout().setStretch(self.panel.layout().count() - 2, 1)  # type: ignore[union-attr]
         self._listed: PartFacts | None = None
         session.derived.changed.connect(self._answered)
 
@@ -111,6 +122,9 @@ class PartStep(Step):
 
     def _answered(self, name: str) -> None:
         """A mended mesh is kept at once: undo takes it back."""
+        if name == nodes.POINTED.name and self.session.has_part:
+            self._keep_pointed()
+            return
         node = next((n for n in (nodes.MEND, nodes.UNITE) if n.name == name), None)
         if node is None or not self.session.has_part:
             return
@@ -123,6 +137,44 @@ class PartStep(Step):
             words = " ".join(made.account)
             self.workspace.new_mesh(made.mesh, f"mended: {words}", motion_of(made, read.facts.mesh))
             self.workspace.said.emit(words)
+
+    # Pointing
+
+    def pointed_at(self, place: tuple[float, float, float]) -> bool:
+        """While something is pointed at, a click is one more place of it."""
+        if not self.point.aiming or self.view.facts is None:
+            return False
+        self.session.choose(nodes.POINTED, None)
+        self.point.add(place)
+        return True
+
+    def _fit_pointed(self, wish: PointWish) -> None:
+        self.session.ask(nodes.POINTED, wish)
+
+    def _take_back(self) -> None:
+        part, f = self.part, self.session.feature(self.session.picked)
+        names = part.doc.newest.names
+        if f is None or names is None:
+            return
+        if f.id in spoken_of(part.design_case, part.mates):
+            self.workspace.said.emit(f"{f.title} is held, loaded or has a mate; take that away first.")
+            return
+        self.session.pick("")
+        self.workspace.put_names(without(names, f.id), f"{f.title.lower()} none after all")
+
+    def _keep_pointed(self) -> None:
+        """What was fitted is kept at once: undo takes it back."""
+        made, names = self.view.get(nodes.POINTED).fresh, self.part.doc.newest.names
+        if made is None or names is None:
+            return
+        self.session.derived.forget(nodes.POINTED)
+        self.session.choose(nodes.POINTED, None)
+        self.point.done()
+        kept, name = with_said(names, made)
+        self.workspace.put_names(kept, f"{name.replace('-', ' ')} pointed at")
+        self.session.pick(name)
+        off = f" Its surface stands off by up to {made.residual:.2f} mm." if (made.residual or 0.0) > 0.005 else ""
+        self.workspace.said.emit(f"{replace(made, id=name).title}: {made.size_text}.{off}")
 
     # Showing
 
@@ -138,6 +190,8 @@ class PartStep(Step):
     def refresh(self) -> None:
         for w in (self.unit_fix, self.mend, self.unit_note, self.bodies):
             w.hide()
+        self.by_kind.setVisible(self.session.has_part)
+        self.point.setVisible(self.session.has_part)
         facts = self.view.facts if self.session.has_part else None
         if facts is None:
             tell(self.sound, "Reading …" if self.session.has_part else "No part yet.")
@@ -158,7 +212,7 @@ class PartStep(Step):
         self.size.setText(
             f"{x:.1f} × {y:.1f} × {z:.1f} mm, {abs(s.volume_mm3) / 1000:.1f} cm³, {s.triangles:,} triangles. "
             f"{'Fits' if fits else 'As drawn it does not fit'} the bed of {self.part.printer.name} "
-            f"({bed[0]:.0f} × {bed[1]:.0f} × {bed[2]:.0f})."
+            f"({bed[0]:.0f} × {bed[1]:.0f} × {bed[2]:.0f})." + "".join(f" {n}" for n in s.notes)
         )
         if s.bodies > 1:
             self.bodies.setText(f"{s.bodies} bodies, kept apart.")
@@ -169,6 +223,9 @@ class PartStep(Step):
             self.unit_note.show()
             self.unit_fix.show()
         self._fill(facts)
+        picked = facts.feature(self.session.picked)
+        pointed = self.view.get(nodes.POINTED)
+        self.point.put(pointed.refusal, self.view.waiting(nodes.POINTED), picked is not None and bool(picked.pointed))
 
     def _fill(self, facts: PartFacts) -> None:
         if self._listed is not facts:
@@ -188,7 +245,7 @@ class PartStep(Step):
         kinds: dict[str, int] = {}
         for f in facts.features:
             kinds[f.kind] = kinds.get(f.kind, 0) + 1
-        self.count.setText(f"{kinds.get('hole', 0)} holes, {kinds.get('pin', 0)} pins, {kinds.get('flat', 0)} flats")
+        self.count.setText(", ".join(_many(kinds.get(k, 0), k) for k in ("hole", "pin", "flat")))
         for i in range(self.list.count()):
             at = self.list.item(i)
             if at is not None and at.data(Qt.ItemDataRole.UserRole) == self.session.picked:
@@ -250,10 +307,9 @@ class PartStep(Step):
         s = facts.soundness
         holes = sum(f.kind == "hole" for f in facts.features)
         body = f"{s.bodies} bodies. " if s.bodies > 1 else ""
-        body += (
-            f"{holes} round holes and {sum(1 for f in facts.features if f.kind == 'pin')} pins were found; "
-            "click one on the stage to say what it is for."
-        )
+        pins = sum(1 for f in facts.features if f.kind == "pin")
+        found = f"{_many(holes, 'round hole')} and {_many(pins, 'pin')} found"
+        body += f"{found}; click one on the stage to say what it is for."
         return Verdict(
             "The mesh is sound.",
             body,
@@ -261,7 +317,7 @@ class PartStep(Step):
             unit="cm³",
             under=(f"{s.triangles:,} triangles",),
             tone="moss",
-            source="Diameters have the polygon effect taken out." + "".join(f" {n}" for n in s.notes),
+            source="Diameters have the polygon effect taken out.",
             acts=(Act("Say what it must do", lambda: self.go("Duty")), Act("Open another …", self.ask_file)),
         )
 
@@ -270,7 +326,16 @@ class PartStep(Step):
             return Scene()
         part = self.part
         words = f"Revision {part.revision}, {part.revision_note}"[:90]
-        return base_scene(self.session, False, part.name, words, legend=("held", "pushed", "mates"))
+        places = tuple((at, str(k)) for k, at in enumerate(self.point.points, start=1)) if self.point.aiming else ()
+        if not self.by_kind.isChecked():
+            legend = ("held", "pushed", "mates")
+            return base_scene(self.session, False, part.name, words, legend=legend, places=places)
+        marks, there = kind_marks(self.session)
+        return base_scene(self.session, False, part.name, words, legend=there, marks=marks, places=places)
+
+
+def _many(count: int, what: str) -> str:
+    return f"{count} {what}{'' if count == 1 else 's'}"
 
 
 def _readings(f: Feature) -> str:

@@ -6,6 +6,7 @@ import numpy as np
 
 from knollside.core.mesh.features import feature_at
 from knollside.core.model import (
+    POLYGONS,
     Array,
     BearingLoad,
     DeflectionLoad,
@@ -18,7 +19,7 @@ from knollside.core.model import (
 )
 from knollside.gui.session import Session
 from knollside.gui.steps.loadcard import words_of
-from knollside.gui.viewport.raster import CHOSEN, MARKS
+from knollside.gui.viewport.raster import CHOSEN, KIND, KINDS, MARKS
 from knollside.gui.viewport.scene import Arrow, Scene
 
 
@@ -41,6 +42,39 @@ def face_marks(session: Session, only: set[FaceMark] | None = None) -> Array:
     if chosen is not None:
         code[chosen.faces] += CHOSEN
     return np.asarray(code[look.original])
+
+
+_OF_KIND: dict[str, str] = {
+    "hole": "hole",
+    "pin": "pin",
+    **dict.fromkeys(("slot", *POLYGONS), "slot or pocket"),
+    **dict.fromkeys(("taper", "cone"), "cone"),
+    "ball": "ball",
+    "thread": "thread",
+    "lettering": "lettering",
+    **dict.fromkeys(("round", "fillet"), "rounding"),
+}
+
+
+def kind_marks(session: Session) -> tuple[Array, tuple[str, ...]]:
+    """Kind code of each drawn face, with the one under discussion, and the kinds that occur. Flats stay plain."""
+    view = session.view
+    look, facts = view.look, view.facts
+    if look is None or facts is None:
+        return np.zeros(0 if look is None else len(look.mesh.faces), np.int64), ()
+    unnamed = len(KINDS)
+    code = np.full(len(facts.mesh.faces), unnamed, np.int64)
+    for f in facts.features:
+        # The walls of a square pocket are flats besides: there the pocket is told.
+        code[f.faces] = np.where(code[f.faces] % unnamed, code[f.faces], 0) if f.kind == "flat" else 0
+        if f.kind in _OF_KIND:
+            code[f.faces] = KINDS.index(_OF_KIND[f.kind]) + 1
+    there = tuple(KINDS[k - 1] for k in np.unique(code) if k)
+    code = code * KIND
+    chosen = session.feature(session.picked)
+    if chosen is not None:
+        code[chosen.faces] += CHOSEN
+    return np.asarray(code[look.original]), there
 
 
 def load_arrows(session: Session, handles: bool = False) -> tuple[Arrow, ...]:

@@ -14,6 +14,23 @@ import numpy as np
 MARKS = {"": 0, "held": 1, "pushed": 2, "mates": 3, "shown": 4, "hidden": 5, "flexes": 6, "unheld": 7}
 CUT = -2  # in place of a triangle's number: the part is open here
 CHOSEN = 8  # added to a face's mark while it is under discussion
+KIND = 16  # times the number of what kind of thing a face is of, added to its mark
+KINDS = ("hole", "pin", "slot or pocket", "cone", "ball", "thread", "lettering", "rounding", "unnamed")
+_INK = np.array(
+    [
+        (0, 0, 0, 0.0),
+        (130, 84, 138, 0.55),  # heather
+        (47, 111, 126, 0.55),  # spring
+        (130, 84, 138, 0.75),
+        (205, 150, 48, 0.60),  # straw
+        (85, 114, 47, 0.55),  # moss
+        (127, 90, 10, 0.70),
+        (42, 37, 32, 0.80),  # peat
+        (85, 96, 106, 0.35),  # slate
+        (168, 69, 42, 0.60),  # clay
+    ],
+    np.float64,
+)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -126,6 +143,23 @@ def _marked(tag, r, g, bl, x, y, ease):  # type: ignore[no-untyped-def]
     return r, g, bl
 
 
+@numba.njit(cache=True, nogil=True)
+def of_kind(kind, r, g, bl, x, y, ease):  # type: ignore[no-untyped-def]
+    """A pixel's colour by what kind of thing its face is of: an ink and, for some, a pattern."""
+    step = 6 * ease
+    on = True
+    if kind == 3:
+        on = x % int(step) < 3 * ease
+    elif kind == 6:
+        on = (x - y) % int(step) < 2.4 * ease
+    elif kind == 7:
+        on = x % int(step) < 2.4 * ease and y % int(step) < 2.4 * ease
+    elif kind == 9:
+        on = (x + y) % int(2 * step) < 1.8 * ease or (x - y) % int(2 * step) < 1.8 * ease
+    k = _INK[kind, 3] if on else 0.0
+    return r + k * (_INK[kind, 0] - r), g + k * (_INK[kind, 1] - g), bl + k * (_INK[kind, 2] - bl)
+
+
 @numba.njit(cache=True, parallel=True, nogil=True)
 def _ink(face_at, group, ease, image):  # type: ignore[no-untyped-def]
     """A line where the smooth surface under a pixel changes, or the depth jumps."""
@@ -224,8 +258,10 @@ def shade(  # type: ignore[no-untyped-def]
                 if phase < 0.4:
                     r, g, bl = r * 0.93, g * 0.93, bl * 0.93
             m = mark[f]
+            if m >= 16:
+                r, g, bl = of_kind(m // 16, r, g, bl, x, y, ease)
             r, g, bl = _marked(m % 8, r, g, bl, x, y, ease)
-            if m >= 8:
+            if m % 16 >= 8:
                 r, g, bl = r + 0.42 * (152 - r), g + 0.42 * (96 - g), bl + 0.42 * (160 - bl)
             if cursor >= 0 and abs(up - cursor) < 0.35 + 0.5 * ease * 0.3:
                 r, g, bl = r + 0.8 * (116 - r), g + 0.8 * (73 - g), bl + 0.8 * (122 - bl)

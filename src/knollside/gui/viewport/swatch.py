@@ -4,9 +4,24 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from knollside.gui.theme.look import look
+from knollside.gui.viewport.raster import KINDS, of_kind
+
+
+def _kind(p: QPainter, box: QRectF, kind: int) -> None:
+    """The ink and pattern of a kind, as the stage draws it."""
+    ease = 2
+    wide, high = int(box.width() * ease), int(box.height() * ease)
+    image = QImage(wide, high, QImage.Format.Format_RGB32)
+    for y in range(high):
+        for x in range(wide):
+            image.setPixelColor(x, y, QColor(*(int(v) for v in of_kind(kind, 222.0, 213.0, 190.0, x, y, float(ease)))))
+    p.drawImage(box, image)
+    p.setPen(QPen(look.colour("slate"), 1))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.drawRect(box)
 
 
 def swatch(p: QPainter, box: QRectF, name: str) -> None:
@@ -55,6 +70,8 @@ def swatch(p: QPainter, box: QRectF, name: str) -> None:
         p.setPen(QPen(look.colour("peat"), 1.6))
         pts = [QPointF(box.left() + box.width() * t / 16, mid.y() + 4 * np.sin(t * 0.8)) for t in range(17)]
         p.drawPolyline(QPolygonF(pts))
+    elif name in KINDS:
+        _kind(p, box, KINDS.index(name) + 1)
     elif name == "reserve":
         for k, t in enumerate(("clay", "straw", "chalk", "moss")):
             p.fillRect(

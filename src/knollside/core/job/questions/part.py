@@ -5,14 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar
 
+import numpy as np
+
 from knollside.core.job.answer import PartFacts, read_part
 from knollside.core.job.ask import Answerer, MeshKey, Question
 from knollside.core.mesh.appearance import Appearance, appearance_of
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.features import feature_of_face
 from knollside.core.mesh.identity import Names, first_names, follow, named, with_patch
+from knollside.core.mesh.recognition.pointed import feature_pointed_at
 from knollside.core.mesh.repair import Repair, repair
-from knollside.core.model import Feature
+from knollside.core.model import Feature, Mesh, Refused
 
 Vec = tuple[float, float, float]
 
@@ -95,6 +98,31 @@ def feature_named(part: PartFacts, name: str) -> Feature | None:
         if all(e.id != name for e in part.lost):
             return feature_of_face(part.mesh, part.features, int(number))
     return found
+
+
+@dataclass(frozen=True, eq=False)
+class PointedAt(Question[Feature]):
+    """What a person says is at some places of the part's surface, fitted there; it has no id yet."""
+
+    part: Part
+    kind: str
+    points: tuple[Vec, ...]
+    kept: ClassVar[int] = 1
+
+    def answer(self, ask: Answerer) -> Feature:
+        part = ask(self.part, 0.0, 0.3)
+        ask.tick(0.3, "fitting it")
+        made = feature_pointed_at(part.mesh, self.kind, self.points)
+        same = next((f for f in part.features if f.kind == made.kind and _same_walls(part.mesh, f, made)), None)
+        if same is not None:
+            raise Refused(f"That is {same.title.lower()} already, {same.size_text}.")
+        return made
+
+
+def _same_walls(mesh: Mesh, f: Feature, made: Feature) -> bool:
+    """Whether two features share most of the smaller one's surface."""
+    areas, both = mesh.areas, np.intersect1d(f.faces, made.faces)
+    return float(areas[both].sum()) > 0.6 * min(float(areas[f.faces].sum()), float(areas[made.faces].sum()))
 
 
 @dataclass(frozen=True, eq=False)

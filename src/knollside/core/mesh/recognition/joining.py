@@ -75,12 +75,17 @@ def plainness(d: float) -> int:
     return 0
 
 
-def joined(grower: Grower, pieces: list[Piece], body: Ints) -> list[Round]:
-    """All cylinders of a part; ``body`` numbers the shell of each triangle."""
+def joined(grower: Grower, pieces: list[Piece], body: Ints, tolerance: float | None = None) -> list[Round]:
+    """All cylinders of a part; ``body`` numbers the shell of each triangle. Equal ones differ by less than some times
+    the ``tolerance`` (of none: the skin's)."""
     some = [p for p in pieces if p.surface.form is Form.CYLINDER]
     if not some:
         return []
-    pair = [(i, j) for i, j in _alike(some, body, grower.skin.tolerance) if _one(some, i, j)]
+    pair = [
+        (i, j)
+        for i, j in _alike(some, body, grower.skin.tolerance if tolerance is None else tolerance)
+        if _one(some, i, j)
+    ]
     n = len(some)
     at = np.array(pair, np.int64).reshape(-1, 2)
     graph = coo_matrix((np.ones(len(at), np.int8), (at[:, 0], at[:, 1])), shape=(n, n))

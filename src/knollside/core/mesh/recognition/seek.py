@@ -278,7 +278,7 @@ def _of_patch(grower: Grower, near: Ints) -> Piece | None:
     if len(points) < 7:
         return None
     for fine in through(points, normals, skin.middles[near], areas, skin.tolerance, skin.strict):
-        hollow = _hollow(skin, fine, near)
+        hollow = hollow_of(skin, fine, near)
         if hollow is None:
             continue
         piece = _settled(grower, fine, hollow, near, 0.0)[0]
@@ -289,7 +289,7 @@ def _of_patch(grower: Grower, near: Ints) -> Piece | None:
     return None
 
 
-def _hollow(skin: Skin, s: Surface, faces: Ints) -> bool | None:
+def hollow_of(skin: Skin, s: Surface, faces: Ints) -> bool | None:
     """Whether its triangles look at the axis; None where they do not agree."""
     q = skin.middles[faces] - s.point
     if s.form is not Form.BALL:

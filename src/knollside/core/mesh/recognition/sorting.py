@@ -6,14 +6,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.recognition.growth import Grower
 from knollside.core.mesh.recognition.joining import Round, joined, plainness
 from knollside.core.mesh.recognition.loops import mended, outlines
 from knollside.core.mesh.recognition.profiles import Profile, profiles_of
 from knollside.core.mesh.recognition.quadrics import Form
+from knollside.core.mesh.recognition.roundslots import paired
+from knollside.core.mesh.recognition.scanned import scanned_flats, scanned_rounds, scanned_skin
 from knollside.core.mesh.recognition.seek import WHOLE, Piece, ends_shut, find_pieces
 from knollside.core.mesh.recognition.skin import Skin
-from knollside.core.model import Array, Feature, FeatureKind, Ints, square_to
+from knollside.core.model import Array, Feature, FeatureKind, Ints, Mesh, square_to
 
 _TAPER = 12.0  # degrees a side: a cone no steeper than that, and no shorter than it is wide, is a taper
 _SHORT = 0.35
@@ -51,13 +54,42 @@ def find_shapes(skin: Skin, body: Ints) -> Found:
         features.append(made)
     for k, r in enumerate(rounds):
         if k not in used and not taken[r.faces].all():
-            features.append(_of_round(skin, r))
+            features.append(of_round(skin, r))
             taken[r.faces] = True
     for p in pieces:
         if p.surface.form is not Form.CYLINDER:
             features.append(_of_cone(skin, p) if p.surface.form is Form.CONE else _of_ball(skin, p))
             taken[p.faces] = True
     return Found(features, rounds, taken)
+
+
+def find_scanned(skin: Skin, body: Ints, scatter: float) -> Found:
+    """Rounds, cones, balls and flats of a scanned part, whose corners stand off by ``scatter`` mm."""
+    smooth = scanned_skin(skin, scatter)
+    grower, rounds, rest = scanned_rounds(smooth, body, scatter)
+    slots = paired(grower, [r.piece for r in rounds], scatter)
+    ends = {k for i, j, _ in slots for k in (i, j)}
+    for *_, f in slots:
+        grower.taken[f.faces] = True
+    features = [of_round(smooth, r) for k, r in enumerate(rounds) if k not in ends] + [f for *_, f in slots]
+    features = [open_or_shut(skin.mesh, f, scatter) for f in features]
+    features += [_of_cone(smooth, p) if p.surface.form is Form.CONE else _of_ball(smooth, p) for p in rest]
+    for faces, normal in scanned_flats(grower, scatter):
+        centre = np.average(smooth.middles[faces], axis=0, weights=smooth.areas[faces])
+        features.append(Feature("", "flat", triple(centre), triple(normal), faces, float(smooth.areas[faces].sum())))
+    return Found(features, rounds, grower.taken)
+
+
+def open_or_shut(mesh: Mesh, f: Feature, scatter: float) -> Feature:
+    """A hole with what closes it told by the solid beyond its ends: bends at a scanned rim say little."""
+    if f.kind not in ("hole", "slot") or f.diameter is None or f.length is None:
+        return f
+    u, v = square_to(f.axis)
+    turn = np.arange(6) * np.pi / 3
+    ring = 0.3 * f.diameter * (np.cos(turn)[:, None] * u + np.sin(turn)[:, None] * v) + np.asarray(f.centre)
+    past = np.asarray(f.axis) * (f.length / 2 + max(0.2, 4 * scatter, 0.1 + 0.1 * f.diameter))
+    inside = points_inside(mesh, np.concatenate([ring - past, ring + past]))
+    return replace(f, through=not (inside[:6].mean() > 0.5 or inside[6:].mean() > 0.5))
 
 
 def _shapes(skin: Skin, rounds: list[Round]) -> list[Profile]:
@@ -132,7 +164,7 @@ def _of_profile(skin: Skin, rounds: list[Round], p: Profile) -> Feature | None:
     )
 
 
-def _of_round(skin: Skin, r: Round) -> Feature:
+def of_round(skin: Skin, r: Round) -> Feature:
     kind: FeatureKind = "hole" if r.hollow else "pin"
     if not r.whole:
         kind = "fillet" if _runs_on(skin, r.faces, r.axis) else "round"
