@@ -6,6 +6,7 @@ import manifold3d as m3
 import numpy as np
 import pytest
 import shapely
+import shapely.affinity
 from core.test_recognition import KERNELS, of_kernel
 
 from knollside.core.job.answer import read_part
@@ -16,7 +17,7 @@ from knollside.core.mesh.edit import can_move, resize
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.solid import mesh_of
 from knollside.core.mesh.wallmoves import Sizes, moves_of, second_size, swept
-from knollside.core.model import SIZED, Feature, Mate, Mesh, Recipe, Refused
+from knollside.core.model import SIZED, Feature, Mate, Mesh, Recipe
 
 UP = (0.0, 0.0, 1.0)
 PLATE = m3.Manifold.cube((60, 40, 8))
@@ -138,9 +139,85 @@ def test_a_slot_is_corrected_in_both_its_sizes_for_the_printer() -> None:
     assert made.changes[0].along == c.along_mm and not made.refused
 
 
-def test_a_slot_along_an_arc_says_why_it_is_left() -> None:
+@pytest.mark.parametrize("by", [0.2, -0.2])
+def test_a_slot_along_an_arc_of_another_mesher_gets_another_width(by: float) -> None:
     path = next(p for p in KERNELS if p.stem.startswith("arcslot"))
     mesh = of_kernel(path)[0]
     f = next(g for g in find_features(mesh) if g.form == "arc")
-    with pytest.raises(Refused, match="neither flat nor round"):
-        moves_of(mesh, f, Sizes(f.diameter + 0.1))
+    made = resize(mesh, find_features(mesh), {f.id: f.diameter + by}).mesh
+    again = next(g for g in find_features(made) if g.form == "arc")
+    assert again.diameter == pytest.approx(f.diameter + by, abs=1e-3) and check(made).sound
+
+
+def arc_slot(across: float, radius: float = 20.0) -> m3.Manifold:
+    """A plate with a slot along a quarter of a ring, 96 facets a turn, as tall as the plate."""
+    turn = np.radians(np.linspace(20, 110, 25))
+    line = shapely.LineString(np.stack([np.cos(turn), np.sin(turn)], axis=1) * radius)
+    outer, inner = (np.stack([np.cos(turn), np.sin(turn)], axis=1) * (radius + s * across / 2) for s in (1, -1))
+    sector = shapely.Polygon(np.concatenate([outer, inner[::-1]]))
+    ends = [shapely.Point(p).buffer(across / 2, quad_segs=24) for p in (line.coords[0], line.coords[-1])]
+    ends = [shapely.affinity.rotate(e, a, origin=e.centroid) for e, a in zip(ends, (20, 110), strict=True)]
+    return m3.Manifold.cube((70, 70, 6)).translate((-35, -35, 0)) - pocket(shapely.union_all([sector, *ends]), -1, 7)
+
+
+@pytest.mark.parametrize("by", [0.3, -0.3])
+def test_a_slot_along_an_arc_gets_another_width(by: float) -> None:
+    mesh = mesh_of(arc_slot(6.0))
+    f = one(mesh, "slot")
+    assert f.form == "arc" and f.span == pytest.approx(20.0, abs=1e-3)
+    made = resize(mesh, find_features(mesh), {f.id: 6.0 + by}).mesh
+    again = one(made, "slot")
+    assert again.form == "arc" and again.diameter == pytest.approx(6.0 + by, abs=1e-3) and check(made).sound
+    assert made.volume - mesh.volume == pytest.approx(arc_slot(6.0 + by).volume() - mesh.volume, rel=5e-3)
+
+
+def across_block(d: float, other: float = 9.0) -> m3.Manifold:
+    """A block with a bore along Z and a wider one across it."""
+    bore = m3.Manifold.cylinder(60, d / 2, circular_segments=64).translate((0, 0, -30))
+    wide = m3.Manifold.cylinder(60, other / 2, circular_segments=96).rotate((90, 0, 0)).translate((0, 30, 2))
+    return m3.Manifold.cube((30, 30, 40), True) - bore - wide
+
+
+@pytest.mark.parametrize("by", [0.3, -0.3])
+def test_bores_that_cross_get_another_size_and_leave_each_other_open(by: float) -> None:
+    """Equal to the solid drawn so, the sleeve left out where the other bore is."""
+    mesh = mesh_of(across_block(6.0))
+    part = read_part(mesh)
+    f = next(g for g in part.features if g.kind == "hole" and abs(g.axis[2]) > 0.9)
+    assert f.role == "crossing"
+    made = carve(mesh, [moved_wall(mesh, f, Sizes(6.0 + by), part.features)], f.title)
+    assert made.volume == pytest.approx(across_block(6.0 + by).volume(), abs=0.05) and check(made).sound
+    sizes = sorted(g.diameter for g in find_features(made) if g.kind == "hole")
+    assert sizes == pytest.approx([6.0 + by, 9.0], abs=1e-3)
+
+
+def crossed_peg(d: float) -> m3.Manifold:
+    """A peg on a plate with a hole across it."""
+    peg = m3.Manifold.cylinder(20, d / 2, circular_segments=96).translate((0, 0, 4))
+    bore = m3.Manifold.cylinder(60, 2.5, circular_segments=48).rotate((90, 0, 0)).translate((0, 30, 14))
+    return m3.Manifold.cube((40, 40, 5), True).translate((0, 0, 2.5)) + peg - bore
+
+
+@pytest.mark.parametrize("by", [0.3, -0.3])
+def test_a_peg_with_a_hole_across_it_gets_another_size(by: float) -> None:
+    mesh = mesh_of(crossed_peg(14.0))
+    part = read_part(mesh)
+    f = next(g for g in part.features if g.kind == "pin")
+    made = carve(mesh, [moved_wall(mesh, f, Sizes(14.0 + by), part.features)], f.title)
+    assert made.volume == pytest.approx(crossed_peg(14.0 + by).volume(), abs=0.1) and check(made).sound
+    found = {g.kind: g.diameter for g in find_features(made) if g.kind in ("hole", "pin")}
+    assert found == pytest.approx({"pin": 14.0 + by, "hole": 5.0}, abs=1e-3)
+
+
+def test_a_wall_beside_a_leaning_mouth_is_not_thin_for_its_edge() -> None:
+    """A bore square to the foot of a block whose top leans by 35 degrees, 10 mm from any side."""
+    block = m3.Manifold.cube((40, 40, 30)) - m3.Manifold.cube((90, 90, 60)).rotate((0, 35, 0)).translate(
+        (0.3, -20, 28.2)
+    )
+    mesh = mesh_of(block - m3.Manifold.cylinder(60, 3, circular_segments=64).translate((16, 20, -10)))
+    part = read_part(mesh)
+    f = one(mesh, "hole")
+    mates = (Mate(feature=f.id, hardware="rod 6 mm", fit="free"),)
+    found, _ = corrections(part, mates, UP, ())
+    made = apply_corrections(part, mates, found, UP, Recipe())
+    assert not made.refused and len(made.changes) == 1 and check(made.mesh).sound

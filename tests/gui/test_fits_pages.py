@@ -136,14 +136,14 @@ def test_the_hinge_goes_from_mesh_to_it_turns_on_the_simulated_workshop(desk: De
     desk.window.take("Fits")
     turn_to(desk, "Gaps")
     desk.settle(lambda: state.fresh("gaps") is not None)
-    before = state.fresh("gaps")[0].free
+    before = state.fresh("gaps")[0]
     assert "It may not come free" in desk.window.current.verdict().title and before.turns < 0.5
     assert "it tilts by" in seen(desk)
     press(desk, "Take it off")
     desk.settle(lambda: state.fresh("flare") is not None)
     press(desk, "Keep it without flare")
     desk.settle(lambda: state.facts is not None and state.fresh("gaps") is not None)
-    after = state.fresh("gaps")[0].free
+    after = state.fresh("gaps")[0]
     assert after.turns > 0.8 and desk.window.current.verdict().title == "It will turn."
 
 
@@ -157,7 +157,7 @@ def test_a_tight_gap_is_opened_and_kept(desk: Desk) -> None:
     assert "0.35 mm before" in seen(desk)
     press(desk, "Keep the opened gap")
     desk.settle(lambda: state.facts is not None and state.fresh("gaps") is not None)
-    assert state.fresh("gaps")[0].free.gap.smallest == pytest.approx(0.5, abs=0.01)
+    assert state.fresh("gaps")[0].gap.smallest == pytest.approx(0.5, abs=0.01)
     assert state.part.revision_note == "gap of bodies 1 and 2 made 0.50 mm"
 
 

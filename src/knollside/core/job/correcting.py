@@ -166,22 +166,30 @@ class Cutting:
         return out
 
     def _resized(self, f: Feature, to: Sizes, larger: bool) -> list[tuple[list[Cut], str]]:
-        """By the solid between the wall and where it goes; a plain hole that grows, where that fails, by its own
+        """By the solid between the wall and where it goes; where that fails, a plain hole that grows by its own
         polygon."""
         if f.rough:
             cuts = rough_wall(self.mesh, f, to)
             return [(cuts, "lined" if cuts[0].adds else "cut anew")]
         ways: list[tuple[list[Cut], str]] = []
-        plain = f.kind in ("hole", "hexagon") and f.form == "" and to.along is None and larger
-        try:
-            made = moved_wall(self.mesh, f, to)
-            if made.adds and f.role == "crossing":
-                raise Refused(f"{f.title} crosses another hole; a sleeve in it would shut that one. Draw it narrower.")
-            ways.append(([made], "lined" if made.adds else "cut anew"))
-        except Refused:
-            if not plain:
-                raise
-        return [*ways, ([grown(self.mesh, f, to.across)], "cut anew")] if plain else ways
+        why: Refused | None = None
+        for way in (self._by_wall, self._anew):
+            try:
+                ways.append(way(f, to, larger))
+            except Refused as refusal:
+                why = why or refusal
+        if not ways:
+            raise why or Refused(f"{f.title}: its size cannot be changed.")
+        return ways
+
+    def _by_wall(self, f: Feature, to: Sizes, larger: bool) -> tuple[list[Cut], str]:
+        made = moved_wall(self.mesh, f, to, self.features)
+        return [made], "lined" if made.adds else "cut anew"
+
+    def _anew(self, f: Feature, to: Sizes, larger: bool) -> tuple[list[Cut], str]:
+        if f.kind not in ("hole", "hexagon") or f.form or to.along is not None or not larger:
+            raise Refused(f"{f.title} is no plain hole that grows.")
+        return [grown(self.mesh, f, to.across)], "cut anew"
 
 
 def carved(mesh: Mesh, f: Feature, to: Sizes, steps: Steps, recipe: Recipe) -> tuple[Mesh, list[Change]]:

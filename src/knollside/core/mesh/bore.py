@@ -26,6 +26,9 @@ from knollside.core.model import Array, Feature, Mesh, Refused, square_to
 
 HAIR = 0.05  # mm past an open end
 GRIP = 0.2  # mm a sleeve or skin reaches into the wall
+_CROSSES = 0.98  # cosine between the axes of holes that may cross
+_PROUD = 5e-4  # mm that what is added stands out of another bore's wall: level with it, edges would meet edges
+_THROUGH = 0.5  # mm that a hole's room goes on past its open ends
 _CRUMB = 1e-3  # mm3
 _SIX_DIGITS = 7e-6  # of the farthest coordinate: how far a text file may move a corner
 _AROUND = np.linspace(0, np.pi, 33)
@@ -45,6 +48,15 @@ class Bore:
     open_low: bool
     open_high: bool
     radius: float
+    mouths: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def closed_from_to(self) -> tuple[float, float]:
+        """Heights between which its wall goes all round: past what mouths that lean leave open at either end, and as
+        much again, where the wall beside it runs out to an edge."""
+        low, high = self.low + 2 * self.mouths[0], self.high - 2 * self.mouths[1]
+        middle = (self.low + self.mouths[0] + self.high - self.mouths[1]) / 2
+        return (low, high) if low < high else (middle - 1e-3, middle + 1e-3)
 
     def local(self, mesh: Mesh) -> Mesh:
         """The mesh in the frame of the bore, its axis along Z."""
@@ -96,7 +108,16 @@ def bore_of(mesh: Mesh, f: Feature, up: Array | None = None) -> Bore:
     for z in (low - HAIR, high + HAIR):
         there = centre + np.c_[spots, np.full(12, z)] @ turn
         open_.append(points_inside(mesh, there).mean() < 0.5)
-    return Bore(turn, centre, ring, low, high, open_[0], open_[1], float(across.max()))
+    return Bore(turn, centre, ring, low, high, open_[0], open_[1], float(across.max()), _mouths(points))
+
+
+def _mouths(points: Array) -> tuple[float, float]:
+    """How far each end of a wall's corners (n, 3) in its frame is drawn out, as by a mouth that leans: by twelfths."""
+    sector = ((np.arctan2(points[:, 1], points[:, 0]) / (2 * np.pi) % 1) * 12).astype(int)
+    there = np.unique(sector)
+    low = np.array([points[sector == k, 2].min() for k in there])
+    high = np.array([points[sector == k, 2].max() for k in there])
+    return float(np.ptp(low)), float(np.ptp(high))
 
 
 def grown(mesh: Mesh, f: Feature, to: float, up: Array | None = None, shape: str = "round", sag: float = 0.0) -> Cut:
@@ -131,10 +152,16 @@ def roof_profile(radius: float, shape: str, sag: float) -> Array:
     raise Refused(f"There is no roof '{shape}'. There are: teardrop, flat top, sag.")
 
 
-def moved_wall(mesh: Mesh, f: Feature, to: Sizes) -> Cut:
-    """The solid between a feature's wall and where it goes, as a cut; foretold by the volume the wall sweeps."""
+def moved_wall(mesh: Mesh, f: Feature, to: Sizes, features: tuple[Feature, ...] = ()) -> Cut:
+    """The solid between a feature's wall and where it goes, as a cut; foretold by the volume the wall sweeps. What
+    is added leaves other holes among ``features`` open."""
     moves = moves_of(mesh, f, to)
     solid, adds = between(mesh, f, moves)
+    for g in features if adds else ():
+        if g.kind == "hole" and g.id != f.id and abs(float(np.dot(g.axis, f.axis))) < _CROSSES and not g.rough:
+            b = bore_of(mesh, g)
+            ring = b.ring * (1 - _PROUD / b.radius)
+            solid = solid - b.placed(ring, b.low - _THROUGH * b.open_low, b.high + _THROUGH * b.open_high)
     axis, centre = np.asarray(f.axis), np.asarray(f.centre)
     v = square_to(axis)[0]
     turn = np.stack([np.cross(v, axis), v, axis])
@@ -142,7 +169,7 @@ def moved_wall(mesh: Mesh, f: Feature, to: Sizes) -> Cut:
     ring = np.asarray(shapely.MultiPoint(own[:, :2]).convex_hull.exterior.coords)[:-1]
     low, high = float(own[:, 2].min()), float(own[:, 2].max())
     radius = float(np.linalg.norm(ring, axis=1).max())
-    b = Bore(turn, centre, ring, low, high, False, False, radius)
+    b = Bore(turn, centre, ring, low, high, False, False, radius, _mouths(own))
     return Cut(solid, adds, swept(mesh, f.faces, moves), b, shapely.Polygon(ring), near=True)
 
 
@@ -235,7 +262,8 @@ def within(local: Mesh, profile: BaseGeometry | Array, b: Bore, z0: float, z1: f
 def _wall_left(made: Mesh, c: Cut) -> float:
     """Least distance across the axis from the cut's void to another void, mm, at five heights."""
     b, least = c.bore, np.inf
-    cuts = cut(b.local(made), b.low + np.array([0.03, 0.25, 0.5, 0.75, 0.97]) * (b.high - b.low))
+    low, high = b.closed_from_to
+    cuts = cut(b.local(made), low + np.array([0.03, 0.25, 0.5, 0.75, 0.97]) * (high - low))
     for k in range(5):
         section = polygon_of(cuts.at(k))
         near = shapely.box(*shapely.buffer(c.profile, 6.0).bounds)

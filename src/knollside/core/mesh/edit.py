@@ -15,6 +15,7 @@ import shapely
 
 from knollside.core.mesh.crossing import crosses_in
 from knollside.core.mesh.features import find_features
+from knollside.core.mesh.patches import patches_of
 from knollside.core.mesh.topology import bodies_of, edges_of
 from knollside.core.mesh.unfold import unfold
 from knollside.core.mesh.wallmoves import Sizes, moves_of, swept
@@ -159,7 +160,10 @@ def wall_left(mesh: Mesh, f: Feature) -> float:
     other = np.ones(len(mesh.faces), bool)
     other[f.faces] = False
     other &= np.abs(mesh.normals @ axis) <= 0.9995
-    other &= ~np.isin(mesh.faces, own).any(axis=1)
+    # What ends it leans perhaps, and then runs out to an edge at its rim, however thick the wall.
+    patch = patches_of(mesh).of_face
+    meets = np.isin(mesh.faces, own).any(axis=1)
+    other &= ~meets & ~np.isin(patch, patch[meets])
     label = bodies_of(mesh)[1]
     other &= label == label[f.faces[0]]  # what another body leaves free is no wall
     span = (mesh.vertices[own] - centre) @ axis

@@ -18,11 +18,13 @@ from scipy.sparse.csgraph import connected_components
 from knollside.core.mesh.patches import patches_of
 from knollside.core.mesh.recognition.quadrics import circle
 from knollside.core.mesh.solid import solid_of
+from knollside.core.mesh.topology import edges_of
 from knollside.core.model import POLYGONS, Array, Feature, Ints, Mesh, Refused, square_to
 
 _ROUND = ("hole", "pin", "round")
 _SAME = 0.9998  # cosine of flats that are one
 _BROAD = 1.8  # a flat so much wider than the usual one is no facet
+_LEANS = 0.1  # cosine between the way out of a wall and its axis, from which it is out along the axis
 _STEEP = 0.25  # of the axis in a mouth's normal; less, and the wall runs along it
 _PAST = 0.05  # mm a cut reaches past a mouth
 _GRIP = 0.2  # mm a solid reaches beyond the wall it starts from
@@ -69,9 +71,35 @@ def moves_of(mesh: Mesh, f: Feature, to: Sizes) -> Moves:
         by = across * (to.across / f.diameter - 1)
     elif f.kind == "taper":
         by = across / np.linalg.norm(across, axis=1, keepdims=True) * (to.across - f.diameter) / 2
+    elif f.form == "arc":
+        by = _along_arc(f, across, axis, to.across)
     else:
         by = _by_flats(mesh, f, to, own, of.reshape(-1, 3), axis)
     return _ended(mesh, f, own, by, axis)
+
+
+def _along_arc(f: Feature, across: Array, axis: Array, to: float) -> Array:
+    """Corners of a slot along an arc, about whose middle they are ``across`` the axis: its two long walls go along
+    their spokes, its two round ends along those about their own middles."""
+    size, middle_line = float(f.diameter or 0.0), float(f.span or 0.0)
+    radius = np.linalg.norm(across, axis=1)
+    spoke = across / np.maximum(radius, 1e-12)[:, None]
+    slack = 1e-3 + 2e-5 * middle_line
+    outer, inner = (np.abs(radius - middle_line + s * size / 2) < slack for s in (-1.0, 1.0))
+    by = spoke * ((outer * 1.0 - inner) * (to - size) / 2)[:, None]
+    ends = np.flatnonzero(~outer & ~inner)
+    frame = np.stack(square_to(axis), axis=1)
+    mean = spoke.mean(axis=0)
+    side = spoke[ends] @ np.cross(axis, mean) > 0
+    for mine in (ends[side], ends[~side]):
+        if len(mine) < 3:
+            raise Refused(f"{f.title}: an end of it is too coarse to be moved; change its size in the model.")
+        flat = across[mine] @ frame
+        centre, r = circle(flat)
+        if abs(2 * r - size) > 2e-3 + 1e-3 * size:
+            raise Refused(f"{f.title}: an end of it is not round; change its size in the model.")
+        by[mine] = ((flat - centre) * ((to - size) / 2 / r)) @ frame.T
+    return np.asarray(by)
 
 
 def _outward(f: Feature) -> float:
@@ -112,12 +140,21 @@ def _by_flats(mesh: Mesh, f: Feature, to: Sizes, own: Ints, of: Ints, axis: Arra
         elif turn[c] != 0:
             by[c] = _on_circle(flat[c] - centre[c], ns[:1], delta, turn[c])
         else:
-            raise Refused(f"{f.title}: its wall is neither flat nor round there; change its size in the model.")
+            by[c] = delta * _halfway(f, normals[faces])
     if extra:
         # Each end goes as a whole, so that a round one stays round.
         long_way = _long_way(flat)
         by += extra * np.sign((flat - middle_of) @ long_way)[:, None] * long_way
     return np.asarray(by @ frame.T)
+
+
+def _halfway(f: Feature, normals: Array) -> Array:
+    """The way square to a line of facets where two of them meet, whatever curve they follow: on a round, its spoke."""
+    some = _distinct(normals)
+    total = some.sum(axis=0)
+    if len(some) > 2 or float(np.linalg.norm(total)) < 0.8 * len(some):
+        raise Refused(f"{f.title}: its wall is neither flat nor round there; change its size in the model.")
+    return np.asarray(total / np.linalg.norm(total))
 
 
 def _arcs(flat: Array, of: Ints, normals: Array, broad: np.ndarray) -> tuple[Array, Array]:
@@ -236,6 +273,37 @@ def _band(rim: Ints, one: int, two: int) -> Ints:
     return np.vstack([np.c_[b + one, a + one, a + two], np.c_[b + one, a + two, b + two]])
 
 
+def _aside(mesh: Mesh, f: Feature, moves: Moves) -> Array:
+    """Of each corner the way on along the axis and out of the wall (unit, or nought), where a bore or the like ends it
+    in a sharp edge: there a solid that follows the wall's rim would leave a fin or a notch. (n, 3)."""
+    place = np.full(len(mesh.vertices), -1, np.int64)
+    place[moves.own] = np.arange(len(moves.own))
+    inside = np.zeros(len(mesh.faces), bool)
+    inside[f.faces] = True
+    pair = edges_of(mesh).pair
+    rim = pair[inside[pair[:, 0]] != inside[pair[:, 1]]]
+    own = np.where(inside[rim[:, 0]], rim[:, 0], rim[:, 1])
+    other = np.where(inside[rim[:, 0]], rim[:, 1], rim[:, 0])
+    out = np.zeros((len(moves.own), 3))
+    middles = mesh.triangles.mean(axis=1)
+    for t, o in zip(own, other, strict=True):
+        shared = np.intersect1d(mesh.faces[t], mesh.faces[o])
+        a, b = mesh.vertices[shared[:2]]
+        if (
+            len(shared) != 2
+            or float((middles[o] - a) @ mesh.normals[t]) >= 0
+            or (moves.mouth[place[shared]] != 0).any()
+        ):
+            continue
+        way = np.cross(b - a, mesh.normals[t])
+        way *= np.sign(float((a - middles[t]) @ way)) / max(float(np.linalg.norm(way)), 1e-12)
+        out[place[shared]] += way
+    # Along the axis only, so that every facet stays in its plane.
+    along = out @ np.asarray(f.axis, float)
+    told = np.abs(along) > _LEANS * np.linalg.norm(out, axis=1)
+    return np.asarray(np.where(told, np.sign(along), 0.0)[:, None] * np.asarray(f.axis, float))
+
+
 def between(mesh: Mesh, f: Feature, moves: Moves) -> tuple[m3.Manifold, bool]:
     """The solid between a wall and where it goes, reaching a little beyond the wall it starts from, and whether it is
     to be added. Raises :class:`Refused` where it is no solid."""
@@ -249,6 +317,8 @@ def between(mesh: Mesh, f: Feature, moves: Moves) -> tuple[m3.Manifold, bool]:
     # What is added starts in the wall, what is taken away in the void: past a mouth, and back from one.
     back = -moves.by / usual * _GRIP
     start = start + back
+    aside = _aside(mesh, f, moves) * (usual + _PAST)
+    start, end = start + aside, end + aside
     if adds:
         start -= axis * np.sign(moves.mouth)[:, None] * _PAST
     else:
@@ -264,7 +334,7 @@ def between(mesh: Mesh, f: Feature, moves: Moves) -> tuple[m3.Manifold, bool]:
     known = {(int(a), int(b)) for a, b in edges}
     rim = np.array([e for e in known if (e[1], e[0]) not in known], np.int64).reshape(-1, 2)
     # What is added follows its mouth from the wall's own rim on, and only behind that draws back into the wall.
-    at_rim = mesh.vertices[moves.own] if adds else (start + end) / 2
+    at_rim = mesh.vertices[moves.own] + aside if adds else (start + end) / 2
     sides = np.vstack([_band(rim, 0, 2 * n), _band(rim, 2 * n, n)])
     made = Mesh(np.vstack([end, start, at_rim]), np.vstack([outer, inner, sides]))
     solid = solid_of(made)
