@@ -184,7 +184,7 @@ def test_every_kind_of_question_is_among_them() -> None:
     assert kinds - {type(q) for q in KINDS} == {orientation.Split, fileasks.Export}
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=200, deadline=None)
 @given(st.data())
 def test_any_change_of_any_field_changes_the_key(data: st.DataObject) -> None:
     """Whatever is in a question can reach its answer, so whatever changes in it must change its key."""
@@ -289,18 +289,18 @@ def _answer(ask: Answerer, question: Question[Any]) -> Any:
 
 def test_with_a_history_or_without_it_answers_the_same() -> None:
     """The fault that made this: a force changed from 88 to 90 N answered 4.75 where a fresh worker answered 1.33.
-    Two hundred questions in any order to one answerer, and each again to one that has never been asked anything."""
+    A hundred and twenty questions in any order to one answerer, and each again to one that has never been asked anything."""
     meshes, questions = _session()
     rng = np.random.default_rng(7)
     worker = Answerer(meshes)
-    asked_of = [questions[int(i)] for i in rng.integers(0, len(questions), 200)]
+    asked_of = [questions[int(i)] for i in rng.integers(0, len(questions), 120)]
     with_history = [_answer(worker, q) for q in asked_of]
     fresh: dict[str, Any] = {}
     for question, found in zip(asked_of, with_history, strict=True):
         if question.key not in fresh:
             fresh[question.key] = _answer(Answerer(meshes), question)
         assert found == fresh[question.key]
-    assert len(fresh) > 40 and sum(not isinstance(a, str) for a in fresh.values()) > 30
+    assert len(fresh) > 36 and sum(not isinstance(a, str) for a in fresh.values()) > 26
 
 
 def test_what_is_kept_is_bounded_and_known_by_its_key_alone() -> None:
