@@ -10,7 +10,7 @@ from printers import SIZES, Habits, bars_of
 from scipy.stats import f as fisher
 from scipy.stats import linregress, t
 
-from knollside.core.fit.doubts import doubts, next_reading, put_in_order, strangers
+from knollside.core.fit.doubts import disorders, doubts, next_reading, put_in_order, strangers
 from knollside.core.fit.gauges import GaugeSet, Tried, sizes
 from knollside.core.fit.posterior import Foretold
 from knollside.core.fit.process import process_of
@@ -105,6 +105,12 @@ def test_another_printers_bar_and_a_bar_read_from_the_wrong_end_are_noticed() ->
         again = put_in_order(wrong)
         assert again is not None and [m.printed for m in again] == right
     assert put_in_order(bar) is None and put_in_order(bar[:3]) is None
+    # Among others it is found by itself, and told where its readings stand.
+    mixed = tuple(m.model_copy(update={"bar": "b"}) for m in bar) + tuple(
+        m.model_copy(update={"bar": "a"}) for m in wrong
+    )
+    (found,) = disorders(mixed)
+    assert found.bar == "a" and found.at == tuple(range(len(bar), len(mixed))) and list(found.printed) == right
 
 
 def test_gauges_are_asked_for_by_halves_and_contradictions_said() -> None:

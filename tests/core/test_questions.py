@@ -289,7 +289,7 @@ def _answer(ask: Answerer, question: Question[Any]) -> Any:
 
 def test_with_a_history_or_without_it_answers_the_same() -> None:
     """The fault that made this: a force changed from 88 to 90 N answered 4.75 where a fresh worker answered 1.33.
-    A hundred and twenty questions in any order to one answerer, and each again to one that has never been asked anything."""
+    A hundred and twenty questions in any order to one answerer, and each again to one never asked anything."""
     meshes, questions = _session()
     rng = np.random.default_rng(7)
     worker = Answerer(meshes)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import pytest
 from conftest import Desk, pick, seen, turn_to, type_in
 from conftest import press_in_panel as press
 from gui.test_fits_pages import enter_reading, part
+
+from knollside.core.model import Measurement
 
 
 def test_a_hole_is_gauged_by_drills_and_a_second_print_is_told_apart(desk: Desk) -> None:
@@ -63,3 +66,28 @@ def test_hardware_is_written_as_people_do(desk: Desk) -> None:
     type_in(desk, "What goes in hole-1, as written", "a thing")
     desk.settle()
     assert next(m for m in desk.part.mates if m.feature == "hole-1").hardware == "M4"
+
+
+def test_a_bar_read_from_the_other_end_is_put_in_order_and_undone(desk: Desk) -> None:
+    desk.settle(lambda: desk.facts is not None)
+    drawn = (3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
+    sizes = [d - 0.2 + 0.01 * (k % 2) for k, d in enumerate(drawn)]
+    wrong = tuple(
+        Measurement(kind="hole", axis="upright", drawn=d, printed=v, bar="backward bar")
+        for d, v in zip(drawn, sizes[::-1], strict=True)
+    )
+    desk.workspace.kept.add_readings(wrong, "a bar")
+    desk.window.take("Bench")
+    turn_to(desk, "This printer")
+    desk.settle(lambda: desk.fresh("told") is not None)
+    assert "The readings of backward bar agree with each other only in another order" in seen(desk)
+    press(desk, "Put them in that order")
+    desk.settle(lambda: desk.fresh("told") is not None and not desk.fresh("told").disorders)
+
+    def kept() -> list[float]:
+        return [m.printed for _, _, m in desk.part.dated_readings if m.bar == "backward bar"]
+
+    assert kept() == pytest.approx(sizes) and "only in another order" not in seen(desk)
+    desk.workspace.undo.activeStack().undo()
+    desk.settle()
+    assert kept() == pytest.approx(sizes[::-1])

@@ -185,6 +185,17 @@ def _fit(args: argparse.Namespace) -> Said:
             for c in found.corrections
         ],
         "not_corrected": list(found.refused),
+        "together": [
+            {
+                "pairs": [list(p) for p in t.pairs],
+                "bodies": [b + 1 for b in t.bodies],
+                "all_go_in_as_drawn": t.now,
+                "all_go_in": t.then,
+                "tightest_alone": t.alone,
+                "position_scatter_mm": range_told(t.position),
+            }
+            for t in found.together
+        ],
         "between": _between(o),
     }
 

@@ -113,6 +113,21 @@ class KeptEdits:
         words = f"reading of {before.kind} {before.drawn:g} {'left out' if left_out else 'counted again'}"
         self._w.push(words, lambda: put(number, after), lambda: put(number, before))
 
+    def correct_readings(self, printed: dict[int, float], words: str) -> None:
+        """Other sizes of kept readings, by their numbers, in one step of undo."""
+        before = {i: m for i, _, m in self._w.open_part().dated_readings if i in printed}
+        put = self._w.shop.learned.put_measurement
+
+        def do() -> None:
+            for i, m in before.items():
+                put(i, m.model_copy(update={"printed": printed[i]}))
+
+        def undo() -> None:
+            for i, m in before.items():
+                put(i, m)
+
+        self._w.push(words, do, undo)
+
     def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
         """Rungs of a gap ladder, one step of undo."""
         learned, place = self._w.shop.learned, self._place()

@@ -190,6 +190,37 @@ def put_in_order(readings: list[Measurement]) -> list[Measurement] | None:
 
 
 @dataclass(frozen=True)
+class Disorder:
+    """A bar that looks as if its sizes had been written beside other places: where its readings stand among all, and
+    the sizes as they would agree, mm."""
+
+    bar: str
+    at: tuple[int, ...]
+    printed: tuple[float, ...]
+
+    @property
+    def words(self) -> str:
+        return (
+            f"The readings of {self.bar or 'one bar'} agree with each other only in another order, as if read from the "
+            "other end or a place off."
+        )
+
+
+def disorders(readings: tuple[Measurement, ...]) -> tuple[Disorder, ...]:
+    """Bars that would agree in another order, each by itself."""
+    groups: dict[tuple[object, ...], list[int]] = {}
+    for i, m in enumerate(readings):
+        if m.kind in ("hole", "pin") and m.between is None and not m.left_out:
+            groups.setdefault((m.bar, m.on, m.kind, m.axis, m.across), []).append(i)
+    out = []
+    for key, at in groups.items():
+        better = put_in_order([readings[i] for i in at])
+        if better is not None:
+            out.append(Disorder(str(key[0]), tuple(at), tuple(m.printed for m in better)))
+    return tuple(out)
+
+
+@dataclass(frozen=True)
 class NextReading:
     """The reading that would lessen the doubt most: of a 'hole' or 'pin' of a drawn size, on a new print or on the last
     one, along an axis where that matters; the doubt now and with it, mm, as half an interval of nine in ten."""

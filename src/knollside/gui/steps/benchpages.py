@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
+from knollside.core.fit.doubts import Disorder
 from knollside.core.fit.freeing import odd_gap_steps
 from knollside.core.fit.gauges import GaugeSet
 from knollside.core.fit.process import Process, contradictions
@@ -212,8 +214,9 @@ def _odd_numbers(dated, fitting) -> set[int]:  # type: ignore[no-untyped-def]
 class PrinterPage(Page):
     """Shifts by kind and axis, shrink, flare and what gaps come free; what they rest on and how they moved."""
 
-    def __init__(self) -> None:
+    def __init__(self, reorder: Callable[[Disorder], None]) -> None:
         super().__init__()
+        self._reorder = reorder
         self.kind = Dropdown("Whose doubt and history", [("holes", "hole"), ("outsides", "pin")], 8)
         self.kind.chose.connect(lambda _: self.changed.emit())
         self.top(row(label("Doubt and history of", dim=True), self.kind, stretch=-2))
@@ -238,6 +241,10 @@ class PrinterPage(Page):
         p = fitting.process("upright")
         for words in _model_words(p):
             self.add(label(words, 13, wrap=True))
+        for d in told.disorders if told is not None else ():
+            self.add(label(d.words, 13, 600, wrap=True))
+            act = button("Put them in that order", partial(self._reorder, d), tip="Undo takes it back")
+            self.add(row(act, stretch=-2))
         if told is not None:
             for words in (*told.strangers, *(d.words for d in told.of(spoken).doubts), told.of(spoken).next.words):
                 self.add(label(words, 13, 600, wrap=True))

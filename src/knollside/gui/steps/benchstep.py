@@ -10,6 +10,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QStackedWidget
 
+from knollside.core.fit.doubts import Disorder
 from knollside.core.fit.gauges import GaugeSet
 from knollside.core.fit.process import REFERENCE
 from knollside.core.learning.readingstable import write_readings
@@ -90,7 +91,7 @@ class BenchStep(Step):
         }
         self.measure = MeasurePage(self.slip, acts, _PIECES)
         self.measure.taken.changed.connect(session.changed.emit)
-        self.printer_page = PrinterPage()
+        self.printer_page = PrinterPage(self._reorder)
         self.printer_page.changed.connect(session.changed.emit)
         self.records = RecordPage(session)
         pages = (("Measure", self.measure), ("This printer", self.printer_page), ("Prints", self.records))
@@ -162,6 +163,12 @@ class BenchStep(Step):
     def gap_step(self) -> GapStep | None:
         self._fill_slip()
         return self.slip.gap_step
+
+    def _reorder(self, d: Disorder) -> None:
+        """A bar's sizes beside the places where they agree."""
+        numbers = [n for n, _, _ in self.part.dated_readings]
+        printed = {numbers[i]: v for i, v in zip(d.at, d.printed, strict=True)}
+        self.workspace.kept.correct_readings(printed, f"{d.bar or 'a bar'} put in order")
 
     # Taking readings
 

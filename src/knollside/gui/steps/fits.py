@@ -196,7 +196,7 @@ class FitsStep(Step):
         rows: tuple[Correction, ...] = fitting.corrections if fitting else ()
         chosen = {n for m in self.part.mates if m.apply for n in (m.feature, m.partner) if n}
         done = corrected.fresh
-        words = " ".join(fitting.refused) if fitting else f.refusal
+        words = " ".join([*fitting.refused, *(t.words for t in fitting.together)]) if fitting else f.refusal
         if done is not None and done.changes:
             total = sum(c.volume_found for c in done.changes)
             words += f" Corrected: {len(done.changes)} places, volume {total:+.1f} mm³ as foretold; see Changes."

@@ -11,7 +11,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.fit.correction import Correction
-from knollside.core.fit.doubts import Doubt, NextReading, doubts, next_reading, strangers
+from knollside.core.fit.doubts import Disorder, Doubt, NextReading, disorders, doubts, next_reading, strangers
 from knollside.core.fit.flaring import LAYERS
 from knollside.core.fit.opening import Thickened, thicken, wall_behind
 from knollside.core.fit.process import (
@@ -26,6 +26,7 @@ from knollside.core.fit.process import (
 )
 from knollside.core.fit.scaling import Scaled, scale_keeping
 from knollside.core.fit.threadfit import Threaded, open_flanks
+from knollside.core.fit.together import Together, together
 from knollside.core.job import correcting
 from knollside.core.job.ask import Answerer, MeshKey, Question
 from knollside.core.job.questions.part import Part, ReadMesh
@@ -42,11 +43,13 @@ Windows = tuple[tuple[str, tuple[float, float]], ...]
 
 @dataclass(frozen=True)
 class Fitting:
-    """What each mate should be drawn as, sentences for those that cannot be told, and what the printer does."""
+    """What each mate should be drawn as, sentences for those that cannot be told, what the printer does, and the chance
+    of several pegs in several holes at once."""
 
     corrections: tuple[Correction, ...]
     refused: tuple[str, ...]
     processes: tuple[Process, ...]
+    together: tuple[Together, ...] = ()
 
     def process(self, axis: str) -> Process:
         return self.processes[AXES.index(axis)]
@@ -73,6 +76,7 @@ class Told:
     holes: Telling
     outsides: Telling
     strangers: tuple[str, ...]
+    disorders: tuple[Disorder, ...] = ()
 
     def of(self, kind: str) -> Telling:
         return self.holes if kind == "hole" else self.outsides
@@ -95,7 +99,7 @@ class Tell(Question[Told]):
             ask.tick(0.1 + 0.4 * k, "looking back at the readings")
             moved = history(dated, kind, "upright", self.at, self.setting)
             told.append(Telling(moved, doubts(process, kind), next_reading(process, kind, self.at)))
-        return Told(self.at, told[0], told[1], strangers(self.readings))
+        return Told(self.at, told[0], told[1], strangers(self.readings), disorders(self.readings))
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,9 +114,14 @@ class Fits(Question[Fitting]):
     windows: Windows
 
     def answer(self, ask: Answerer) -> Fitting:
-        at = ask(self.part), self.mates, self.direction, self.readings, self.setting, dict(self.windows)
+        part = ask(self.part)
+        at = part, self.mates, self.direction, self.readings, self.setting, dict(self.windows)
         found, refused = correcting.corrections(*at)
-        return Fitting(found, refused, tuple(process_of(self.readings, axis, self.setting) for axis in AXES))
+        processes = {axis: process_of(self.readings, axis, self.setting) for axis in AXES}
+        ask.tick(0.6, "all pegs at once")
+        sizes = {c.feature: c.to_mm for c in found}
+        at_once = together(part.features, self.mates, sizes, processes, self.direction)
+        return Fitting(found, refused, tuple(processes.values()), at_once)
 
 
 @dataclass(frozen=True, eq=False)
