@@ -130,7 +130,9 @@ def main(words: list[str]) -> None:
     counts, false, missed, speed = score(Path(words[0]), noise, edge)
     for kind, c in sorted(counts.items()):
         off = np.array(c.off or [0.0])
-        print(f"{kind:18s} {c.found:4d} of {c.there:4d}   off {np.median(off):.4f}, 95 % {np.quantile(off, 0.95):.4f} mm")
+        print(
+            f"{kind:18s} {c.found:4d} of {c.there:4d}   off {np.median(off):.4f}, 95 % {np.quantile(off, 0.95):.4f} mm"
+        )
     print(f"holes and pins that are none: {false}; {speed:.1f} s a million triangles")
     print("\n".join(missed[:60]))
 

@@ -205,6 +205,8 @@ def _place(a: _Laid, b: _Laid, facing: Facing, stand: _Stand, nozzle: float, roo
     shared = np.zeros(0, bool) if high == low else ~(shapely.is_empty(one) | shapely.is_empty(two))
     apart[shared] = shapely.distance(one[shared], two[shared])
     least = int(np.argmin(apart)) if shared.any() else -1
+    if least >= 0 and apart[least] > FACES:
+        least = -1  # what is so far off does not face it
     lowest = apart[: max(LAYERS - low, 0)].min(initial=np.inf)
     over = _across(facing, stand.layering, nozzle, room)
     return Place(
@@ -253,7 +255,7 @@ def freedom(gap: Gap, side: Foretold, source: str, frees: Range, across: Range, 
     turns = max(1 - found.welds - rattles, 0.0)
     cure, open_to = found.cure, found.open_to
     if found.welds < 0.1:
-        cure, open_to = "", found.drawn
+        cure, open_to = "", gap.smallest
         if rattles > 0.5:
             open_to = RATTLES - side.mean - 1.645 * side.sigma
             cure = f"close it to {open_to:.2f} mm a side"
@@ -262,7 +264,6 @@ def freedom(gap: Gap, side: Foretold, source: str, frees: Range, across: Range, 
 
 @dataclass(frozen=True)
 class _Welding:
-    drawn: float
     welds: float
     why: str
     cure: str
@@ -280,7 +281,6 @@ def _judged(
     welds = 1 - chance_freed(drawn, frees) if place.in_layer is not None else 0.0
     sure = frees.value + 1.645 * math.hypot((frees.high - frees.low) / 2 / 1.645, 0.03)
     found = _Welding(
-        drawn,
         welds,
         f"{drawn:.2f} mm drawn in the layer prints at about {printed.value:.2f} mm; {frees.value:.2f} drawn comes free",
         f"open it to {sure:.2f} mm a side",
@@ -295,12 +295,12 @@ def _judged(
             ends = f"leave about {left:.2f} mm" if left > 0.02 else "close it"
             why = f"{place.lowest:.2f} mm in the first layers: they flare and {ends}"
             cure = "take the flare off the bottom edges (below), or raise the lower body by a layer or two"
-            found = _Welding(drawn, low, why, cure, drawn)
+            found = _Welding(low, why, cure, gap.smallest)
     over = place.across
     if over is not None:
         stuck = 1 - chance_freed(over.layers * over.layering.height, across)
         if stuck > found.welds:
-            found = _Welding(drawn, stuck, empty_layers(over), _more_layers(over, across), drawn)
+            found = _Welding(stuck, empty_layers(over), _more_layers(over, across), gap.smallest)
     return printed, found
 
 

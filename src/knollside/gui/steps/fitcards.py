@@ -70,8 +70,11 @@ class BodiesCard(Page):
         self.add(line(f"{name}, {g.size:.2f} mm", odds, why))
         place = g.bears or g.anywhere
         across = "Nothing faces it across the layers." if place.across is None else f"{empty_layers(place.across)}."
+        if across[:-1] in f.why:
+            across = ""  # said already
         where = "" if place.in_layer is None else f"Tightest in the layer at {place.in_layer_at:.1f} mm. "
-        self.add(row(SectionMark("side"), label(where + across, dim=True, wrap=True), stretch=1))
+        if where + across:
+            self.add(row(SectionMark("side"), label(where + across, dim=True, wrap=True), stretch=1))
         if g.joint is not None:
             self.add(label(moves_of(g.joint, f, travel), 13, wrap=True))
         if f.cure:

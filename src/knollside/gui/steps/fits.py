@@ -336,7 +336,7 @@ class FitsStep(Step):
         frees = self.part.frees("in the layer")
         return Verdict(
             "It will turn." if good else "It may not come free." if worst.welds > worst.rattles else "It will rattle.",
-            f"{worst.why[:1].upper()}{worst.why[1:]}." + (f" Cure: {worst.cure}." if worst.cure else ""),
+            f"{worst.why[:1].upper()}{worst.why[1:]}.",
             number=chance(worst.turns),
             unit="%",
             under=("chance to turn", "and not to rattle"),

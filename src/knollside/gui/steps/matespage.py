@@ -62,10 +62,10 @@ class MatesPage(Seeing, Page):
                 rule(),
                 heading("Fit ladder", self.printer),
                 self.ladder,
+                self.note,
                 rule(),
                 heading("What moves", "outside and lettering: nothing"),
                 self.moves,
-                self.note,
             )
         ):
             lay.insertWidget(at + i, w)  # type: ignore[attr-defined]
