@@ -13,10 +13,11 @@ from scipy.optimize import minimize
 from scipy.stats import multivariate_normal, norm
 
 from knollside.core.fit import posterior, process
-from knollside.core.fit.clearance import Freedom, Gap, freedom
+from knollside.core.fit.clearance import Across, Freedom, Gap, Place, freedom
 from knollside.core.fit.correction import axis_of, correct, odds
 from knollside.core.fit.freeing import chance_freed, learn_frees, odd_gap_steps
 from knollside.core.fit.hardware import item, names, suggestion
+from knollside.core.fit.layering import Layering
 from knollside.core.fit.play import across_of_flank, running_in, start_tight, tight_window, wobble
 from knollside.core.fit.posterior import Foretold
 from knollside.core.fit.process import (
@@ -216,7 +217,9 @@ FREES, ACROSS, FLARE = Range(0.30, 0.20, 0.40), Range(0.16, 0.08, 0.30), Range(0
 
 
 def gap(drawn: float | None, between: int | None = None, lowest: float | None = None) -> Freedom:
-    g = Gap((0, 1), drawn if drawn is not None else 0.2, (0, 0, 0), drawn, 3.0, between, 0.2, lowest)
+    over = None if between is None else Across(0.2 * between, 3.0, between, between, None, Layering(0.2, 0.2))
+    place = Place(drawn, 3.0, over, lowest)
+    g = Gap((0, 1), drawn if drawn is not None else 0.2, (0, 0, 0), None, None, place)
     return freedom(g, SIDE, "yours, 5", FREES, ACROSS, FLARE)
 
 

@@ -284,3 +284,24 @@ def test_nothing_is_cut_into_a_mesh_that_is_not_sound() -> None:
     with pytest.raises(Refused, match=r"not sound.*3 edges.*Mend it first"):
         torn.changeable()
     assert read_part(mesh).changeable() is not None
+
+
+def test_a_fillet_round_a_peg_is_one_fillet_and_a_free_form_is_none() -> None:
+    """A peg on a disc with a quarter of a ring's tube of 3 mm between them: every triangle is of one feature."""
+    turn = np.radians(np.linspace(180, 270, 9))
+    tube = np.stack([8 + 3 * np.cos(turn), 7 + 3 * np.sin(turn)], axis=1)
+    profile = np.concatenate([[[0, 0], [20, 0], [20, 4]], tube[::-1], [[5, 20], [0, 20]]])
+    mesh = mesh_of(m3.Manifold.revolve(m3.CrossSection([profile]), 96))
+    found = find_features(mesh)
+    fillets = [f for f in found if f.kind == "fillet"]
+    assert len(fillets) == 1 and abs(fillets[0].axis[2]) > 0.999
+    # Pappus, with the mean of the quarter circle's radius about the axis.
+    mean = 8 - 3 * 2 / np.pi
+    assert mesh.areas[fillets[0].faces].sum() == pytest.approx(2 * np.pi * mean * 3 * np.pi / 2, rel=0.01)
+    assert sorted(f.diameter for f in found if f.kind == "pin") == pytest.approx([10, 40], abs=1e-3)
+    owned = np.concatenate([f.faces for f in found])
+    assert len(owned) == len(np.unique(owned)) == len(mesh.faces)
+    ring = m3.Manifold.level_set(
+        lambda x, y, z: 5 - float(np.hypot(np.hypot(x, y) - 12, z)), [-20, -20, -8, 20, 20, 8], 1.5
+    )
+    assert not any(f.kind == "fillet" for f in find_features(mesh_of(ring)))

@@ -16,7 +16,7 @@ import shapely
 from scipy.spatial import ConvexHull
 from shapely.geometry.base import BaseGeometry
 
-from knollside.core.mesh.crossing import crosses_in
+from knollside.core.mesh.crossing import crosses_in, crossing_pairs
 from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.solid import mesh_of, solid_of
@@ -27,8 +27,11 @@ from knollside.core.model import Array, Feature, Mesh, Refused, square_to
 HAIR = 0.05  # mm past an open end
 GRIP = 0.2  # mm a sleeve or skin reaches into the wall
 _CROSSES = 0.98  # cosine between the axes of holes that may cross
-_PROUD = 5e-4  # mm that what is added stands out of another bore's wall: level with it, edges would meet edges
+# mm that what is added stands out of another bore's wall: level with it, edges would meet edges. One after the other,
+# where the first leaves two triangles through each other.
+PROUD = (3e-4, 1.5e-4, 5e-4)
 _THROUGH = 0.5  # mm that a hole's room goes on past its open ends
+_LOOKED_OVER = 200_000  # triangles
 _CRUMB = 1e-3  # mm3
 _SIX_DIGITS = 7e-6  # of the farthest coordinate: how far a text file may move a corner
 _AROUND = np.linspace(0, np.pi, 33)
@@ -152,15 +155,15 @@ def roof_profile(radius: float, shape: str, sag: float) -> Array:
     raise Refused(f"There is no roof '{shape}'. There are: teardrop, flat top, sag.")
 
 
-def moved_wall(mesh: Mesh, f: Feature, to: Sizes, features: tuple[Feature, ...] = ()) -> Cut:
+def moved_wall(mesh: Mesh, f: Feature, to: Sizes, features: tuple[Feature, ...] = (), proud: float = PROUD[0]) -> Cut:
     """The solid between a feature's wall and where it goes, as a cut; foretold by the volume the wall sweeps. What
-    is added leaves other holes among ``features`` open."""
+    is added leaves other holes among ``features`` open, and stands ``proud`` mm out of their walls."""
     moves = moves_of(mesh, f, to)
     solid, adds = between(mesh, f, moves)
     for g in features if adds else ():
         if g.kind == "hole" and g.id != f.id and abs(float(np.dot(g.axis, f.axis))) < _CROSSES and not g.rough:
             b = bore_of(mesh, g)
-            ring = b.ring * (1 - _PROUD / b.radius)
+            ring = b.ring * (1 - proud / b.radius)
             solid = solid - b.placed(ring, b.low - _THROUGH * b.open_low, b.high + _THROUGH * b.open_high)
     axis, centre = np.asarray(f.axis), np.asarray(f.centre)
     v = square_to(axis)[0]
@@ -225,6 +228,9 @@ def carve_all(mesh: Mesh, pieces: list[Piece]) -> tuple[Mesh, list[float]]:
                 raise Refused(f"{piece.what}: {wall:.2f} mm of wall would be left; two lines are {least:.2f} mm.")
     boxes = [np.array(c.solid.bounding_box()).reshape(2, 3) for c in cuts]
     if crosses_in(made, boxes) and not crosses_in(mesh, boxes):
+        raise Refused(f"{what}: faces would cut into each other there; nothing was changed.")
+    if any(c.adds for c in cuts) and len(made.faces) < _LOOKED_OVER and len(crossing_pairs(made)):
+        # What is added ends within a hair of what is there; looked over as a whole, as a file is on reading.
         raise Refused(f"{what}: faces would cut into each other there; nothing was changed.")
     lost = _moved(mesh, made, cuts)
     if lost:

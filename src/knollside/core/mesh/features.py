@@ -11,6 +11,7 @@ from knollside.core.mesh.feature_relations import related
 from knollside.core.mesh.lettering import DEPTH, find_lettering
 from knollside.core.mesh.noise import scatter_of
 from knollside.core.mesh.patches import Patches, patches_of
+from knollside.core.mesh.recognition.blends import with_blends
 from knollside.core.mesh.recognition.joining import Round
 from knollside.core.mesh.recognition.skin import skin_of
 from knollside.core.mesh.recognition.sorting import find_scanned, find_shapes, triple
@@ -71,6 +72,7 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     raw = [f for f in (*raw, *flats) if not grouped[f.faces].all()]
     raw += [_letters(local, patches, p, faces) for p, faces in letters]
     raw += [_thread(t) for t in threads]
+    raw = with_blends(skin, raw)
 
     return tuple(related(_numbered(raw, skin.areas, middle, label)))
 
