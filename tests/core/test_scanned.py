@@ -192,3 +192,20 @@ def test_a_hole_that_is_known_is_not_said_again() -> None:
     part = Part(key, names_of_new(key, facts))
     with pytest.raises(Refused, match="hole 1 already"):
         Answerer(meshes)(PointedAt(part, "hole", ((14.5, 15.0, 4.0),)))
+
+
+def test_places_that_are_none_and_too_many_of_them_are_answered() -> None:
+    mesh = plate_with_hole()
+    for bad in (float("nan"), float("inf"), -float("inf"), 1e300):
+        with pytest.raises(Refused):
+            feature_pointed_at(mesh, "hole", ((bad, 0.0, 0.0),))
+    facts = answer.read_part(mesh)
+    names = names_of_new(MeshKey(mesh.fingerprint()), facts)
+    made = feature_pointed_at(mesh, "flat", ((30.0, 25.0, 8.0),))
+    many = names
+    for _ in range(230):
+        many, _ = with_said(many, made)
+    # What is over the limit is lost, not computed for hours; nothing else is touched.
+    part = with_names(facts, many)
+    assert sum(bool(f.pointed) for f in part.features) == 200 and len(part.lost) >= 30
+    assert any(f.kind == "hole" and not f.pointed for f in part.features)

@@ -193,6 +193,7 @@ def between_told(f: Freedom, moves: Travel | None) -> Said:
             "first_layer_for_that_mm": over.first or over.layering.first,
         },
         "moves": moves.words if moves is not None else None,
+        "captive": moves.captive if moves is not None else None,
     }
 
 

@@ -13,7 +13,7 @@ from knollside.core.mesh.solid import solid_of
 from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Array, Mesh, square_to
 
-_TOUCH = 1e-3  # mm3 that two bodies may share and count as free: facets graze
+_TOUCH = 0.01  # mm3 that two bodies may share and count as free: facets graze
 _STEP = 5.0  # degrees
 _FINE = 0.25  # degrees
 _ALL = 180.0

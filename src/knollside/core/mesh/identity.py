@@ -14,10 +14,11 @@ from pydantic import Field
 
 from knollside.core.mesh.facemap import Motion, Traced, trace
 from knollside.core.mesh.nearest import nearest_face
-from knollside.core.mesh.recognition.pointed import MOST_POINTS, feature_pointed_at
+from knollside.core.mesh.recognition.pointed import MOST_POINTS, Pointing
 from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Mesh, Record, Refused
 
 _MOST = 20_000
+_MOST_POINTED = 200
 _SAME = 2e-3  # mm and share: signatures of one mesh, read twice
 _AXIS = 0.995
 _ROUND = ("hole", "pin", "slot", *POLYGONS, "thread", "fillet", "round", "cone", "taper", "ball")
@@ -138,11 +139,14 @@ def with_pointed(
     mesh: Mesh, found: tuple[Feature, ...], wanted: list[Named]
 ) -> tuple[dict[str, Feature], tuple[Feature, ...]]:
     """Features that a person pointed at, fitted anew, by their ids; and what was found, less their triangles. One that
-    no longer fits there is left out."""
+    no longer fits there is left out, and what is over two hundred of them."""
     shown: dict[str, Feature] = {}
-    for e in wanted:
+    if not wanted:
+        return shown, found
+    pointing = Pointing(mesh)
+    for e in wanted[:_MOST_POINTED]:
         try:
-            shown[e.id] = replace(feature_pointed_at(mesh, e.signature.kind, e.signature.pointed), id=e.id)
+            shown[e.id] = replace(pointing.feature(e.signature.kind, e.signature.pointed), id=e.id)
         except Refused:
             continue
     if not shown:

@@ -17,8 +17,8 @@ from knollside.core.mesh.recognition import quadrics
 from knollside.core.mesh.recognition.growth import Grower
 from knollside.core.mesh.recognition.joining import joined
 from knollside.core.mesh.recognition.roundslots import slot_of
-from knollside.core.mesh.recognition.scanned import flat_from, round_about, scanned_skin
-from knollside.core.mesh.recognition.seek import Piece, hollow_of, judged, refined
+from knollside.core.mesh.recognition.scanned import flat_from, grown, round_about, scanned_skin
+from knollside.core.mesh.recognition.seek import Piece, hollow_of
 from knollside.core.mesh.recognition.skin import Skin, skin_of
 from knollside.core.mesh.recognition.sorting import of_round, open_or_shut, triple
 from knollside.core.mesh.rounding import rounding_of
@@ -34,6 +34,7 @@ _OFF = 0.06  # of a round's radius that a seed's corners may stand off, in the m
 _STANDS = 0.02  # the same of all that has grown
 _TURN = 0.9  # rad that a seed must go round at least, or twice its scatter is all it shows
 _FLOOR = 2e-3  # mm
+_FARTHEST = 1e6  # mm
 _FLAT_FROM = 150.0  # mm of radius
 
 Points = tuple[tuple[float, float, float], ...]
@@ -45,24 +46,37 @@ def feature_pointed_at(mesh: Mesh, kind: str, points: Points) -> Feature:
     One place does, more help; of a slot one at either end. Raises :class:`Refused` with the reason where the surface
     there is none. A round that goes less than 190 degrees is told as a part round.
     """
-    if not 1 <= len(points) <= MOST_POINTS:
-        raise Refused(f"Point at one to {MOST_POINTS} places; these are {len(points)}.")
-    middle = mesh.bounds.mean(axis=0)
-    local = Mesh(mesh.vertices - middle, mesh.faces)
-    skin = skin_of(local, rounding_of(mesh))
-    scatter = scatter_of(local, skin.normals, skin.edges)
-    smooth = scanned_skin(skin, scatter) if scatter > 0 else skin
-    seeds = np.array([_face_at(mesh, p) for p in points])
-    body = bodies_of(local, skin.edges)[1]
-    if len(set(body[seeds].tolist())) > 1:
-        raise Refused("These places are on different bodies; point at one of them.")
-    found = {"flat": _flat, "slot": _slot}.get(kind, _round)(smooth, seeds, scatter, kind)
-    x, y, z = (float(c) for c in np.asarray(found.centre) + middle)
-    area = float(skin.areas[found.faces].sum())
-    return replace(found, centre=(x, y, z), area=area, body=int(body[seeds[0]]), pointed=points)
+    return Pointing(mesh).feature(kind, points)
+
+
+class Pointing:
+    """A mesh got ready to be pointed at, any number of times."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        self.mesh = mesh
+        self.middle = mesh.bounds.mean(axis=0)
+        local = Mesh(mesh.vertices - self.middle, mesh.faces)
+        self.plain = skin_of(local, rounding_of(mesh))
+        self.scatter = scatter_of(local, self.plain.normals, self.plain.edges)
+        self.skin = scanned_skin(self.plain, self.scatter) if self.scatter > 0 else self.plain
+        self.body = bodies_of(local, self.plain.edges)[1]
+
+    def feature(self, kind: str, points: Points) -> Feature:
+        """As :func:`feature_pointed_at`."""
+        if not 1 <= len(points) <= MOST_POINTS:
+            raise Refused(f"Point at one to {MOST_POINTS} places; these are {len(points)}.")
+        seeds = np.array([_face_at(self.mesh, p) for p in points])
+        if len(set(self.body[seeds].tolist())) > 1:
+            raise Refused("These places are on different bodies; point at one of them.")
+        found = {"flat": _flat, "slot": _slot}.get(kind, _round)(self.skin, seeds, self.scatter, kind)
+        x, y, z = (float(c) for c in np.asarray(found.centre) + self.middle)
+        area = float(self.plain.areas[found.faces].sum())
+        return replace(found, centre=(x, y, z), area=area, body=int(self.body[seeds[0]]), pointed=points)
 
 
 def _face_at(mesh: Mesh, point: tuple[float, float, float]) -> int:
+    if not (np.abs(point) < _FARTHEST).all():  # no number is not, either
+        raise Refused("A place that was pointed at is none: a coordinate of it is out of all bounds, or no number.")
     face, off = nearest_face(mesh, np.asarray(point, float))
     if off > max(1.0, 0.02 * float(mesh.size.max())):
         raise Refused(f"The place ({point[0]:.1f}, {point[1]:.1f}, {point[2]:.1f}) is {off:.1f} mm from the part.")
@@ -88,7 +102,7 @@ def _cylinder(skin: Skin, seeds: Ints, scatter: float) -> tuple[Grower, Piece]:
     """The largest piece of one cylinder round the seeds."""
     best: tuple[Grower, Piece] | None = None
     nearest = (np.inf, 0.0)
-    grown: tuple[float, float] | None = None
+    stands: tuple[float, float] | None = None
     level = True
     free = np.zeros(len(skin.mesh.faces), bool)
     args = np.ascontiguousarray(skin.middles), skin.beyond, skin.bend, free
@@ -118,13 +132,13 @@ def _cylinder(skin: Skin, seeds: Ints, scatter: float) -> tuple[Grower, Piece]:
         if piece is not None and np.isin(seeds, piece.faces).all():
             off = _off(grower, piece)
             if off > max(_STANDS * piece.surface.radius, 1.5 * scatter):
-                grown = off, piece.surface.radius
+                stands = off, piece.surface.radius
                 continue
             if piece.arcs.sweep >= _TURN and (best is None or len(piece.faces) > len(best[1].faces)):
                 best = grower, piece
     if best is None:
-        off, radius = grown or nearest
-        if not np.isfinite(off) or radius > _FLAT_FROM or (grown is None and level):
+        off, radius = stands or nearest
+        if not np.isfinite(off) or radius > _FLAT_FROM or (stands is None and level):
             raise Refused("The surface there is as good as flat: no round goes through it.")
         raise Refused(
             f"The surface there lies on no round: it stands off by {off:.2f} mm from the nearest, "
@@ -148,24 +162,7 @@ def _off(grower: Grower, piece: Piece) -> float:
 def _settled(skin: Skin, s: quadrics.Surface, hollow: bool, near: Ints, slack: float) -> tuple[Grower, Piece | None]:
     """What grows where corners may stand off by some ``slack``, and what it grew with."""
     grower = Grower(replace(skin, tolerance=3.5 * slack, strict=2.0 * slack))
-    return grower, _grown(grower, s, hollow, near, slack)
-
-
-def _grown(grower: Grower, s: quadrics.Surface, hollow: bool, near: Ints, slack: float) -> Piece | None:
-    faces = grower.grow(s, hollow, near)
-    for _ in range(8):
-        better = refined(grower, s, faces) if len(faces) >= 6 else None
-        if better is None:
-            return None
-        again = grower.grow(better, hollow, faces)
-        done = len(again) == len(faces)
-        s, faces = better, again
-        if done:
-            break
-    if len(faces) < 6:
-        return None
-    off = s.off(grower.skin.mesh.vertices[grower.corners(faces)])
-    return judged(grower, s, hollow, faces) if np.sqrt(np.mean(off**2)) <= 1.5 * slack else None
+    return grower, grown(grower, s, hollow, near, slack, 6)
 
 
 def _flat(skin: Skin, seeds: Ints, scatter: float, kind: str) -> Feature:

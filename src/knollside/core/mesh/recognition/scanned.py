@@ -173,10 +173,17 @@ def _rise(points: Array) -> float:
 
 
 def settled(grower: Grower, s: Surface, hollow: bool, seed: Ints, scatter: float) -> Piece | None:
-    """Grow, fit, and grow again until it stays; None where its corners scatter more about it than the mesh does."""
+    """What :func:`grown` makes of it; None where it is no whole stretch of its surface."""
+    piece = grown(grower, s, hollow, seed, scatter, 12)
+    return piece if piece is not None and _covers(grower.skin, piece) else None
+
+
+def grown(grower: Grower, s: Surface, hollow: bool, seed: Ints, scatter: float, fewest: int) -> Piece | None:
+    """Grow, fit, and grow again until it stays, over ``fewest`` triangles or more; None where its corners scatter more
+    about it than the mesh does."""
     faces = grower.grow(s, hollow, seed)
-    for _ in range(6):
-        better = refined(grower, s, faces) if len(faces) >= 12 else None
+    for _ in range(8):
+        better = refined(grower, s, faces) if len(faces) >= fewest else None
         if better is None:
             return None
         again = grower.grow(better, hollow, faces)
@@ -184,13 +191,10 @@ def settled(grower: Grower, s: Surface, hollow: bool, seed: Ints, scatter: float
         s, faces = better, again
         if done:
             break
-    if len(faces) < 12:
+    if len(faces) < fewest:
         return None
     off = s.off(grower.skin.mesh.vertices[grower.corners(faces)])
-    if np.sqrt(np.mean(off**2)) > _FITS * scatter:
-        return None
-    piece = judged(grower, s, hollow, faces)
-    return piece if piece is not None and _covers(grower.skin, piece) else None
+    return judged(grower, s, hollow, faces) if np.sqrt(np.mean(off**2)) <= _FITS * scatter else None
 
 
 def _covers(skin: Skin, piece: Piece) -> bool:
