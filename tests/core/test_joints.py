@@ -20,6 +20,7 @@ from knollside.core.fit.moving import travel
 from knollside.core.fit.process import process_of
 from knollside.core.mesh.columns import facing_up
 from knollside.core.mesh.features import find_features
+from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.load import load_file
 from knollside.core.model import Mesh, Recipe
 
@@ -186,3 +187,13 @@ def test_another_place_that_is_tighter_is_told_beside_where_it_bears() -> None:
     assert bad.welds > 0.8 > 0.2 > good.welds and bad.why.startswith("beside where it bears, 0.15 mm")
     # The play is that of the bearing still.
     assert bad.printed.value == pytest.approx(good.printed.value, abs=5e-3)
+
+
+def test_where_it_bears_is_the_same_room_for_points_and_for_layers() -> None:
+    eye = block(-10, 10, -10, 10, 2, 12) - rod(8.8, 30).translate((0, 0, -5))
+    turn = (20, 35, 10)
+    found = joint_in(mesh_of(Solid.compose([eye.rotate(turn), rod(8, 30).translate((0, 0, -8)).rotate(turn)])))
+    assert found is not None
+    points = np.random.default_rng(1).uniform(-14, 14, (4000, 3))
+    inside = points_inside(found.region(), points)
+    assert (inside != found.holds(points)).mean() < 0.005 and inside.sum() > 50

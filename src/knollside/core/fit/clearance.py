@@ -20,7 +20,6 @@ from knollside.core.fit.layering import Layering
 from knollside.core.fit.posterior import Foretold
 from knollside.core.mesh.columns import Facing, facing_up
 from knollside.core.mesh.distance import shortest
-from knollside.core.mesh.inside import points_inside
 from knollside.core.mesh.slicer import cut, polygon_of
 from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Array, Feature, Mesh, Range, Recipe, Refused, rotation_to_up
@@ -145,10 +144,9 @@ def gaps(
                     laid[k] = _Laid(stand, parts[k])
             x, y, z = (float(v) for v in (near.at[0] + near.at[1]) / 2)
             joint = joint_of(mesh, features, (i, j))
-            room = None if joint is None else _Laid(stand, joint.region())
             facing = facing_up(laid[i].mesh, laid[j].mesh, _LINES)
-            anywhere = _place(laid[i], laid[j], facing, stand, nozzle, None)
-            bears = None if room is None else _place(laid[i], laid[j], facing, stand, nozzle, room)
+            anywhere = _place(laid[i], laid[j], facing, stand, nozzle)
+            bears = None if joint is None else _place(laid[i], laid[j], facing, stand, nozzle, joint)
             out.append(Gap((i, j), near.distance, (x, y, z), joint, bears, anywhere))
     return tuple(sorted(out, key=lambda g: g.smallest))
 
@@ -193,8 +191,9 @@ class _Laid:
         return self.first + len(self.layers)
 
 
-def _place(a: _Laid, b: _Laid, facing: Facing, stand: _Stand, nozzle: float, room: _Laid | None) -> Place:
-    """The narrowest of two bodies, in ``room`` only if one is given."""
+def _place(a: _Laid, b: _Laid, facing: Facing, stand: _Stand, nozzle: float, joint: Joint | None = None) -> Place:
+    """The narrowest of two bodies, only where a ``joint`` bears if one is given."""
+    room = None if joint is None else _Laid(stand, joint.region())
     many = [a, b] if room is None else [a, b, room]
     low, high = max(x.first for x in many), max(min(x.last for x in many), max(x.first for x in many))
     one, two = a.within(low, high), b.within(low, high)
@@ -208,7 +207,7 @@ def _place(a: _Laid, b: _Laid, facing: Facing, stand: _Stand, nozzle: float, roo
     if least >= 0 and apart[least] > FACES:
         least = -1  # what is so far off does not face it
     lowest = apart[: max(LAYERS - low, 0)].min(initial=np.inf)
-    over = _across(facing, stand.layering, nozzle, room)
+    over = _across(facing, stand, nozzle, joint)
     return Place(
         float(apart[least]) if least >= 0 else None,
         stand.layering.middle(low + least) if least >= 0 else 0.0,
@@ -217,12 +216,13 @@ def _place(a: _Laid, b: _Laid, facing: Facing, stand: _Stand, nozzle: float, roo
     )
 
 
-def _across(f: Facing, layering: Layering, nozzle: float, room: _Laid | None) -> Across | None:
+def _across(f: Facing, stand: _Stand, nozzle: float, joint: Joint | None) -> Across | None:
     """The least between the two where one lies over the other on at least 0.05 mm2."""
+    layering = stand.layering
     near = f.high - f.low < FACES
-    if room is not None and near.any():
-        middle = np.stack([f.x, f.y, (f.low + f.high) / 2], axis=1)
-        near[near] = points_inside(room.mesh, middle[near])
+    if joint is not None and near.any():
+        middle = np.stack([f.x, f.y, (f.low + f.high) / 2 + stand.base], axis=1)
+        near[near] = joint.holds(middle[near] @ stand.turn)
     low, high = f.low[near], f.high[near]
     enough = int(np.ceil(_SPOT / f.cell))
     if len(low) < enough:

@@ -66,6 +66,19 @@ class Joint:
         """How far it tilts with that printed gap a side, mm."""
         return wobble(max(gap, 0.0), max(self.span, 1e-6), self.reach, self.kind, self.half_angle)
 
+    def holds(self, points: Array) -> np.ndarray:
+        """Which points (n, 3), part's frame, lie where it bears, the skin of the walls included (n,)."""
+        off = points - np.asarray(self.centre)
+        if self.kind == "ball":
+            return np.asarray(np.linalg.norm(off, axis=1) < self.bearings[0].radius + _SKIN)
+        axis = np.asarray(self.axis)
+        along = off @ axis
+        aside = np.linalg.norm(off - along[:, None] * axis, axis=1)
+        inside = np.zeros(len(points), bool)
+        for b in self.bearings:
+            inside |= (aside < b.radius + _SKIN) & (along > b.low - _SKIN) & (along < b.high + _SKIN)
+        return inside
+
     def region(self) -> Mesh:
         """The room where they bear on each other, with a skin of the walls round it (part's frame)."""
         turn = rotation_to_up(self.axis)
