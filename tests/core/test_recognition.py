@@ -305,3 +305,23 @@ def test_a_fillet_round_a_peg_is_one_fillet_and_a_free_form_is_none() -> None:
         lambda x, y, z: 5 - float(np.hypot(np.hypot(x, y) - 12, z)), [-20, -20, -8, 20, 20, 8], 1.5
     )
     assert not any(f.kind == "fillet" for f in find_features(mesh_of(ring)))
+
+
+@pytest.mark.parametrize("unit", ["mm", "cm"])
+def test_a_far_part_is_mended_where_it_stood(tmp_path: Path, capsys: pytest.CaptureFixture[str], unit: str) -> None:
+    """With one triangle missing; the same corners come out as went in, to what a single-precision file holds."""
+    from knollside.cli import main
+
+    there = np.array([20_000, -300, 50])
+    mesh = Mesh(plate().vertices + there, plate().faces)
+    torn = Mesh(mesh.vertices, mesh.faces[1:])
+    source, target = tmp_path / "far.stl", tmp_path / "out.stl"
+    source.write_bytes(stl_bytes(torn))
+    assert main(["check", str(source), "--mend", str(target), "--unit", unit, "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert any("moved to the origin" in n for n in told["notes"]) and told["closed"]
+    times = {"mm": 1.0, "cm": 10.0}[unit]
+    row = np.dtype([("n", "<f4", 3), ("c", "<f4", (3, 3)), ("x", "<u2")])
+    corners = np.frombuffer(target.read_bytes()[84:], row)["c"].reshape(-1, 3)
+    assert corners.min(axis=0) == pytest.approx(mesh.bounds[0] * times, abs=0.01 * times)
+    assert corners.max(axis=0) == pytest.approx(mesh.bounds[1] * times, abs=0.01 * times)

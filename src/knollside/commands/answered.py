@@ -7,6 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from knollside.commands.opened import OpenJob, chosen, lying, mesh_of, open_job, rated, settled_ways, strength_asked
 from knollside.commands.told import (
     Said,
@@ -38,12 +40,12 @@ from knollside.core.job.questions.settling import Proved, layered_way, prove_pri
 from knollside.core.job.slicedcheck import Plan, check_sliced
 from knollside.core.job.stated import Stated
 from knollside.core.material.cards import Material
-from knollside.core.mesh.check import check
+from knollside.core.mesh.check import UNIT_TO_MM, check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.recognition.pointed import feature_pointed_at
 from knollside.core.mesh.repair import repair
 from knollside.core.mesh.write import stl_bytes
-from knollside.core.model import Range, Recipe, Refused
+from knollside.core.model import Mesh, Range, Recipe, Refused
 from knollside.foreign.reading import read_toolpath
 from knollside.report.export import write_whole
 
@@ -56,7 +58,9 @@ def _check(args: argparse.Namespace) -> Said:
             raise Refused("--mend writes an STL file; give it a name that ends in .stl.")
         mended = repair(mesh, args.unite)
         mesh, account = mended.mesh, mended.account
-        write_whole(args.mend, stl_bytes(mesh, loaded.name))
+        # Where the file had it, so that what else was drawn about it still fits.
+        back = np.asarray(loaded.away) * UNIT_TO_MM[args.unit]
+        write_whole(args.mend, stl_bytes(Mesh(mesh.vertices + back, mesh.faces), loaded.name))
     s = check(mesh)
     return {
         "closed": s.closed,

@@ -29,7 +29,7 @@ def _mesh(data: bytes, name: str, exactly: str) -> Answer:
     from knollside.core.mesh.load import load_bytes
 
     found = load_bytes(data, name, exactly)
-    head = {"name": found.name, "kind": found.kind, "notes": list(found.notes)}
+    head = {"name": found.name, "kind": found.kind, "notes": list(found.notes), "away": list(found.away)}
     return head, {"vertices": found.mesh.vertices, "faces": found.mesh.faces}
 
 

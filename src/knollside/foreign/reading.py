@@ -53,7 +53,8 @@ def read_mesh(path: str | Path, beat: Beat | None = None, exactly: str = "") -> 
         raise Refused(f"{path.name}: '{ending}' is not a mesh file. It reads {', '.join(KINDS)}.")
     head, arrays = _read("mesh", path, beat, exactly)
     mesh = Mesh(arrays["vertices"].reshape(-1, 3), arrays["faces"].reshape(-1, 3))
-    return Loaded(mesh, str(head["name"]), str(head["kind"]), tuple(str(n) for n in head["notes"]))
+    x, y, z = (float(v) for v in head["away"])
+    return Loaded(mesh, str(head["name"]), str(head["kind"]), tuple(str(n) for n in head["notes"]), (x, y, z))
 
 
 def read_job_file(path: str | Path, beat: Beat | None = None) -> Job:

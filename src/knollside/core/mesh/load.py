@@ -32,12 +32,14 @@ _STL_TRIANGLE = np.dtype([("normal", "<f4", 3), ("corner", "<f4", (3, 3)), ("ext
 
 @dataclass(frozen=True)
 class Loaded:
-    """A mesh as read, welded, with what the reading had to say."""
+    """A mesh as read, welded, with what the reading had to say, and how far ``away`` it stood before it was moved to
+    the origin, in the file's unit."""
 
     mesh: Mesh
     name: str
     kind: str
     notes: tuple[str, ...] = field(default=())
+    away: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 def load_file(path: str | Path) -> Loaded:
@@ -90,11 +92,12 @@ def load_bytes(data: bytes, name: str, exactly: str = "") -> Loaded:
             f"{name} is not a readable {kind[1:].upper()} file ({type(error).__name__}). "
             "It may be cut short or have the wrong ending."
         ) from None
-    made = _checked(vertices, faces, name, notes, exactly)
-    return Loaded(made, Path(name).stem, kind, tuple(notes))
+    made, away = _checked(vertices, faces, name, notes, exactly)
+    x, y, z = (float(v) for v in away)
+    return Loaded(made, Path(name).stem, kind, tuple(notes), (x, y, z))
 
 
-def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly: str) -> Mesh:
+def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly: str) -> tuple[Mesh, Array]:
     vertices, faces = np.asarray(vertices, np.float64), np.asarray(faces, np.int64)
     if faces.size and (vertices.ndim != 2 or vertices.shape[1] != 3 or faces.ndim != 2 or faces.shape[1] != 3):
         raise Refused(f"{name} is damaged: its corners have no three numbers each, or its triangles no three corners.")
@@ -118,19 +121,21 @@ def _checked(vertices: Array, faces: Ints, name: str, notes: list[str], exactly:
             f"{name} reaches {reach:.3g} mm from the origin; more than "
             f"{MAX_COORDINATE:.0e} mm cannot be a printed part. Is the unit right?"
         )
+    away: Array = np.zeros(3)
     if not exactly or made.fingerprint() != exactly:
-        made = _put_right(weld(vertices, faces), notes)
+        made, away = _put_right(weld(vertices, faces), notes)
     crowd = int(np.bincount(made.faces.ravel()).max())
     if crowd > MAX_AT_CORNER:
         raise Refused(
             f"{name}: {crowd:,} triangles meet in one corner; up to {MAX_AT_CORNER:,} are read. "
             "Write it again with a coarser curve."
         )
-    return made
+    return made, away
 
 
-def _put_right(mesh: Mesh, notes: list[str]) -> Mesh:
-    """Waste dropped, one winding, right side out, near the origin; ``notes`` get what was done."""
+def _put_right(mesh: Mesh, notes: list[str]) -> tuple[Mesh, Array]:
+    """Waste dropped, one winding, right side out, near the origin, and how far off it was; ``notes`` get what was
+    done."""
     done = tidied(mesh)
     notes += done.account
     made = done.mesh
@@ -140,10 +145,12 @@ def _put_right(mesh: Mesh, notes: list[str]) -> Mesh:
         made = Mesh(made.vertices - away, made.faces)
         x, y, z = (f"{v:g}" for v in away)
         notes.append(f"It stood about ({x}, {y}, {z}) mm and was moved to the origin.")
+    else:
+        away = np.zeros(3)
     step = grid_of(made.vertices)
     if step >= 0.005:
         notes.append(f"Its corners are rounded to {step:g} mm, so nothing on it is known better than that.")
-    return made
+    return made, away
 
 
 def _stl(data: bytes, name: str) -> tuple[Array, Ints]:
