@@ -83,6 +83,7 @@ FeatureKind = Literal[
     "rectangle",
     "hexagon",
     "polygon",
+    "spline",
     "taper",
     "cone",
     "ball",
@@ -186,6 +187,9 @@ class Feature:
         """Its size in words, mm."""
         if self.kind in POLYGONS:
             return self._polygon_text()
+        if self.kind == "spline" and self.readings is not None:
+            over, between = self.readings
+            return f"{self.facets} teeth, {over:.2f} mm over them, {between:.2f} between, {self.length:.1f} mm long"
         if self.kind == "thread":
             return f"{self.diameter:.2f} mm, {self.pitch:.2f} mm a turn, {'inside' if self.inside else 'outside'}"
         if self.diameter is None:

@@ -15,7 +15,7 @@ from knollside.core.model import Array, Ints, square_to
 _ALONG = 0.9995  # an edge along the axis
 _SQUARE = 5e-3  # a flat's normal against the axis
 _LONG = 0.2  # of an element's own length along the axis: shorter shared edges are corners
-_MOST = 40  # elements of an outline
+_MOST = 1200  # elements of an outline
 _LEDGE = 0.03  # mm
 _SAME_LINE = 0.02  # mm
 

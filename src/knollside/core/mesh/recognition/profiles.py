@@ -11,6 +11,7 @@ from knollside.core.mesh.recognition.joining import Round
 from knollside.core.mesh.recognition.loops import Outline
 from knollside.core.mesh.recognition.seek import WHOLE
 from knollside.core.mesh.recognition.skin import Skin
+from knollside.core.mesh.recognition.splines import teeth_of
 from knollside.core.model import Array, FeatureForm, FeatureKind, Ints, square_to
 
 _PARALLEL = 0.9995
@@ -47,6 +48,10 @@ def profiles_of(skin: Skin, rounds: list[Round], o: Outline) -> list[Profile]:
     at = _Plane(skin, rounds, o)
     flats = [w for w in o.walls if w.round < 0]
     arcs = [w.round for w in o.walls if w.round >= 0]
+    teeth = teeth_of(skin, o, at.frame)
+    if teeth is not None:
+        made = "spline", "", o.axis, teeth.middle, teeth.over, o.faces, teeth.hollow
+        return [Profile(*made, span=teeth.between, sides=teeth.count)]  # type: ignore[arg-type]
     if o.closed and not arcs:
         return _polygon(at, o)
     found: Profile | None = None

@@ -54,7 +54,8 @@ def find_shapes(skin: Skin, body: Ints) -> Found:
         features.append(made)
     for k, r in enumerate(rounds):
         if k not in used and not taken[r.faces].all():
-            features.append(of_round(skin, r))
+            made = of_round(skin, r)
+            features.append(replace(made, faces=r.faces[~taken[r.faces]]) if taken[r.faces].any() else made)
             taken[r.faces] = True
     for p in pieces:
         if p.surface.form is not Form.CYLINDER:
@@ -105,6 +106,7 @@ def _shapes(skin: Skin, rounds: list[Round]) -> list[Profile]:
         same = [k for k, r in enumerate(rounds) if r in coarse and np.isin(r.faces[0], p.faces)]
         if (
             p.sides is not None
+            and p.kind != "spline"
             and p.sides > _POLYGON
             and not (
                 p.sides == _POLYGON + 1
@@ -136,7 +138,9 @@ def _of_profile(skin: Skin, rounds: list[Round], p: Profile) -> Feature | None:
         return None
     whole = rounds[p.whole] if p.whole >= 0 else None
     across, readings = p.across, None
-    if whole is not None:
+    if p.kind == "spline":
+        readings = (p.across, float(p.span or 0.0))
+    elif whole is not None:
         across, readings = whole.diameter, (whole.corner, whole.flat)
     elif p.sides is not None and p.kind != "rectangle":
         readings = (p.across / float(np.cos(np.pi / p.sides)), p.across)
