@@ -309,14 +309,14 @@ def test_a_fillet_round_a_peg_is_one_fillet_and_a_free_form_is_none() -> None:
 
 @pytest.mark.parametrize("unit", ["mm", "cm"])
 def test_a_far_part_is_mended_where_it_stood(tmp_path: Path, capsys: pytest.CaptureFixture[str], unit: str) -> None:
-    """With one triangle missing; the same corners come out as went in, to what a single-precision file holds."""
+    """With one triangle twice; the same corners come out as went in, to what a single-precision file holds."""
     from knollside.cli import main
 
     there = np.array([20_000, -300, 50])
     mesh = Mesh(plate().vertices + there, plate().faces)
-    torn = Mesh(mesh.vertices, mesh.faces[1:])
+    twice = Mesh(mesh.vertices, np.vstack([mesh.faces, mesh.faces[:1]]))
     source, target = tmp_path / "far.stl", tmp_path / "out.stl"
-    source.write_bytes(stl_bytes(torn))
+    source.write_bytes(stl_bytes(twice))
     assert main(["check", str(source), "--mend", str(target), "--unit", unit, "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
     assert any("moved to the origin" in n for n in told["notes"]) and told["closed"]
