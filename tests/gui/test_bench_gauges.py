@@ -91,3 +91,21 @@ def test_a_bar_read_from_the_other_end_is_put_in_order_and_undone(desk: Desk) ->
     desk.workspace.undo.activeStack().undo()
     desk.settle()
     assert kept() == pytest.approx(sizes[::-1])
+
+
+def test_readings_know_the_lot_sheet_and_nozzle_they_were_printed_with(desk: Desk) -> None:
+    part(desk, "Vent hinge", "Bench")
+    bench = desk.window.steps["Bench"]
+    desk.settle(lambda: bench.slip.count > 0)
+    type_in(desk, "Spool lot it was printed with", "A 12")
+    type_in(desk, "Sheet it was printed on", "smooth")
+    type_in(desk, "Hours of the nozzle", "many")
+    assert "'many' is no number of hours" in bench.said.text()
+    type_in(desk, "Hours of the nozzle", "120,5")
+    enter_reading(desk, f"{bench.spot().drawn - 0.2:.2f}")
+    kept = desk.part.readings[-1]
+    assert (kept.lot, kept.sheet, kept.nozzle_hours) == ("A 12", "smooth", 120.5)
+    # Another lot later: what was learned of the first counts through a jump.
+    type_in(desk, "Spool lot it was printed with", "B 3")
+    enter_reading(desk, f"{bench.spot().drawn - 0.2:.2f}")
+    assert desk.part.readings[-1].lot == "B 3" and desk.part.readings[-2].lot == "A 12"

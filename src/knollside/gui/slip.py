@@ -16,6 +16,7 @@ from knollside.gui.session import Seeing, Session
 from knollside.sim.desk import PrintedPiece, printer_named
 
 Source = Literal["typed", "calliper", "simulated", "imported"]
+MOST_HOURS = 1e5
 _PRINT = 7  # the simulated twin's first print of each piece: measured again it is the same size
 _ODD = 0.15  # mm off what is expected; a lone reading farther off is asked for again
 
@@ -34,6 +35,8 @@ class Slip(Seeing):
         self.pending: list[float] = []
         self.found: dict[str, float] = {}
         self.across = ""
+        self.lot, self.sheet = "", ""
+        self.nozzle_hours: float | None = None
         self.print_number = 1
         self.tool: GaugeSet | None = None
         self.tried: Tried | None = None
@@ -71,6 +74,17 @@ class Slip(Seeing):
         self.print_number += 1
         self.at, self.pending, self.tried, self.found = 0, [], None, {}
         return f"Print {self.print_number} of the {self.name}: from its first place."
+
+    def printed_with(self, lot: str, sheet: str, hours: str) -> None:
+        """What the piece was printed with, as far as the person says: spool lot, sheet, hours of the nozzle. Raises
+        :class:`Refused` where the hours are no number."""
+        try:
+            told = float(hours.replace(",", ".")) if hours.strip() else None
+        except ValueError:
+            raise Refused(f"'{hours}' is no number of hours.") from None
+        if told is not None and not 0 <= told <= MOST_HOURS:
+            raise Refused(f"A nozzle of {hours} hours is none; up to {MOST_HOURS:,.0f} are taken.")
+        self.lot, self.sheet, self.nozzle_hours = lot.strip()[:60], sheet.strip()[:60], told
 
     def skip(self) -> None:
         self.at += 1
@@ -165,6 +179,9 @@ class Slip(Seeing):
                 "on": date.today(),
                 "place": spot.name[:60],
                 "across": across,
+                "lot": self.lot,
+                "sheet": self.sheet,
+                "nozzle_hours": self.nozzle_hours,
             }
         )
 

@@ -45,6 +45,14 @@ class MeasurePage(QWidget):
         self.across = Dropdown("Along which axis", [("any way", ""), ("along X", "x"), ("along Y", "y")], 7)
         self.across.chose.connect(acts["across"])
         self.again = button("Another print", acts["again"], tip="The same piece, printed once more")
+        self.lot, self.sheet, self.hours = (
+            _small_line(name, words, acts["with"])
+            for name, words in (
+                ("Spool lot it was printed with", "spool lot"),
+                ("Sheet it was printed on", "sheet"),
+                ("Hours of the nozzle", "nozzle hours"),
+            )
+        )
         self.kept = label("", dim=True)
         self.place = label("", 15, 700, wrap=True)
         self.how = label("", dim=True, wrap=True)
@@ -94,6 +102,7 @@ class MeasurePage(QWidget):
         lay.addWidget(heading("Measuring slip", self.kept))
         lay.addWidget(row(self.piece, self.times, stretch=0))
         lay.addWidget(row(self.tool, self.across, self.again, stretch=0))
+        lay.addWidget(row(self.lot, self.sheet, self.hours))
         lay.addWidget(self.place)
         lay.addWidget(self.how)
         lay.addWidget(self.sizes)
@@ -158,6 +167,15 @@ class MeasurePage(QWidget):
             told.append(f"{s.tried.did_not:.2f} did not")
         so_far = f" So far: {', '.join(told)}." if told else ""
         return f"Try {size:.2f} mm, straight, with two fingers and no force.{so_far}"
+
+
+def _small_line(name: str, words: str, done: Callable[..., None]) -> QLineEdit:
+    line = QLineEdit()
+    line.setAccessibleName(name)
+    line.setPlaceholderText(words)
+    line.setToolTip("If you know it: what was learned of another one counts less")
+    line.editingFinished.connect(done)
+    return line
 
 
 def _small(spot: Spot) -> str:

@@ -84,6 +84,7 @@ class BenchStep(Step):
             "write": self._ask_out,
             "tool": self._tool,
             "across": self._across,
+            "with": self._with,
             "again": lambda: self._do(self.slip.another_print),
             "went in": lambda: self._gauge(True),
             "did not": lambda: self._gauge(False),
@@ -242,6 +243,13 @@ class BenchStep(Step):
     def _across(self, name: object) -> None:
         self.slip.across = str(name)
         self.session.changed.emit()
+
+    def _with(self) -> None:
+        m = self.measure
+        try:
+            self.slip.printed_with(m.lot.text(), m.sheet.text(), m.hours.text())
+        except Refused as refusal:
+            tell(m.said, str(refusal), "bad")
 
     def _gauge(self, went_in: bool) -> None:
         self._fill_slip()

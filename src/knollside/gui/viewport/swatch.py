@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
@@ -10,15 +12,19 @@ from knollside.gui.theme.look import look
 from knollside.gui.viewport.raster import KINDS, of_kind
 
 
+@lru_cache(maxsize=64)
+def _image_of(kind: int, wide: int, high: int, ease: int = 2) -> QImage:
+    image = QImage(wide * ease, high * ease, QImage.Format.Format_RGB32)
+    for y in range(high * ease):
+        for x in range(wide * ease):
+            colour = of_kind(kind, 222.0, 213.0, 190.0, x, y, float(ease))
+            image.setPixelColor(x, y, QColor(*(int(v) for v in colour)))
+    return image
+
+
 def _kind(p: QPainter, box: QRectF, kind: int) -> None:
     """The ink and pattern of a kind, as the stage draws it."""
-    ease = 2
-    wide, high = int(box.width() * ease), int(box.height() * ease)
-    image = QImage(wide, high, QImage.Format.Format_RGB32)
-    for y in range(high):
-        for x in range(wide):
-            image.setPixelColor(x, y, QColor(*(int(v) for v in of_kind(kind, 222.0, 213.0, 190.0, x, y, float(ease)))))
-    p.drawImage(box, image)
+    p.drawImage(box, _image_of(kind, int(box.width()), int(box.height())))
     p.setPen(QPen(look.colour("slate"), 1))
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawRect(box)
