@@ -81,3 +81,32 @@ def test_the_rest_of_a_splined_shaft_stays_a_pin() -> None:
     found = find_features(mesh)
     assert [f.facets for f in found if f.kind == "spline"] == [12]
     assert any(f.kind == "pin" and f.diameter == pytest.approx(30, abs=1e-2) for f in found)
+
+
+def dovetail(wide: float, angle: float, deep: float, length: float = 40.0) -> m3.Manifold:
+    """Its widest side down, along Y from 0."""
+    narrow = wide - 2 * deep / np.tan(np.radians(angle))
+    ring = np.array([(-wide / 2, 0), (wide / 2, 0), (narrow / 2, deep), (-narrow / 2, deep)])
+    return drawn(ring, length).rotate((90, 0, 0)).translate((0, length, 0))
+
+
+@pytest.mark.parametrize("turn", [(0, 0, 0), (30, 50, 20)])
+@pytest.mark.parametrize(("wide", "angle"), [(16.0, 60.0), (12.0, 45.0), (20.0, 75.0)])
+def test_a_dovetail_and_its_groove_are_told_by_width_and_angle(wide: float, angle: float, turn) -> None:  # type: ignore[no-untyped-def]
+    plate = Solid.cube((50, 40, 12)).translate((-25, 0, 0))
+    groove = plate - dovetail(wide, angle, 4.0, 50.0).translate((0, -5, 8.0))
+    tail = plate + dovetail(wide, angle, 4.0).rotate((0, 180, 0)).translate((0, 0, 16.0))
+    for solid, inside in ((groove, True), (tail, False)):
+        (f,) = [g for g in find_features(mesh_of(solid.rotate(turn))) if g.kind == "dovetail"]
+        assert f.inside is inside and f.diameter == pytest.approx(wide, abs=1e-3)
+        assert f.angle == pytest.approx(angle, abs=0.05) and f.length == pytest.approx(40.0, abs=1e-3)
+        assert f"flanks of {angle:.1f}°" in f.size_text
+
+
+def test_a_plain_groove_and_a_triangle_are_no_dovetails() -> None:
+    plate = Solid.cube((50, 40, 12)).translate((-25, 0, 0))
+    plain = plate - Solid.cube((16, 60, 10)).translate((-8, -5, 8))
+    three = plate - Solid.cylinder(30, 8, circular_segments=3).translate((0, 20, -5))
+    draft = plate - dovetail(16.0, 60.0, 4.0, 50.0).rotate((0, 180, 0)).translate((0, -5, 12.0))
+    for solid in (plain, three, draft):
+        assert not any(f.kind == "dovetail" for f in find_features(mesh_of(solid)))

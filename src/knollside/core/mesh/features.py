@@ -187,7 +187,7 @@ def _directions(flats: list[Feature], rounds: list[Round]) -> Array:
 def _level_ends(mesh: Mesh, patches: Patches, f: Feature) -> bool:
     """Whether all strips of a round begin and end at one height, as those of a thread's crest do not."""
     if f.kind not in ("hole", "pin"):
-        return f.kind in ("ball", "taper", "spline", *POLYGONS)
+        return f.kind in ("ball", "taper", "spline", "dovetail", *POLYGONS)
     faces = f.faces[:_LOOKED_AT]
     along = mesh.vertices[mesh.faces[faces]] @ np.asarray(f.axis)
     order = np.argsort(patches.of_face[faces], kind="stable")

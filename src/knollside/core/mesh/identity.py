@@ -21,7 +21,7 @@ _MOST = 20_000
 _MOST_POINTED = 200
 _SAME = 2e-3  # mm and share: signatures of one mesh, read twice
 _AXIS = 0.995
-_ROUND = ("hole", "pin", "slot", *POLYGONS, "spline", "thread", "fillet", "round", "cone", "taper", "ball")
+_ROUND = ("hole", "pin", "slot", *POLYGONS, "spline", "dovetail", "thread", "fillet", "round", "cone", "taper", "ball")
 # What a mesh of unknown origin may differ by and still be the same part drawn again, as a share of the part's size.
 _REDRAWN = 0.03
 

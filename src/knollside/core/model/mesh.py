@@ -84,6 +84,7 @@ FeatureKind = Literal[
     "hexagon",
     "polygon",
     "spline",
+    "dovetail",
     "taper",
     "cone",
     "ball",
@@ -190,6 +191,8 @@ class Feature:
         if self.kind == "spline" and self.readings is not None:
             over, between = self.readings
             return f"{self.facets} teeth, {over:.2f} mm over them, {between:.2f} between, {self.length:.1f} mm long"
+        if self.kind == "dovetail":
+            return f"{self.diameter:.2f} mm at its widest, flanks of {self.angle:.1f}°, {self.length:.1f} mm long"
         if self.kind == "thread":
             return f"{self.diameter:.2f} mm, {self.pitch:.2f} mm a turn, {'inside' if self.inside else 'outside'}"
         if self.diameter is None:

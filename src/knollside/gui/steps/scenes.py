@@ -47,7 +47,7 @@ def face_marks(session: Session, only: set[FaceMark] | None = None) -> Array:
 _OF_KIND: dict[str, str] = {
     "hole": "hole",
     "pin": "pin",
-    **dict.fromkeys(("slot", "spline", *POLYGONS), "slot or pocket"),
+    **dict.fromkeys(("slot", "spline", "dovetail", *POLYGONS), "slot or pocket"),
     **dict.fromkeys(("taper", "cone"), "cone"),
     "ball": "ball",
     "thread": "thread",

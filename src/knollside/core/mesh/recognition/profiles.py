@@ -19,6 +19,8 @@ _HALF = np.radians(150.0), np.radians(212.0)
 _QUARTER = np.radians(70.0), np.radians(110.0)
 _ALIKE = 0.012  # of a size, or so many mm: sizes that are meant to be one
 _SMOOTH = np.radians(25.0)
+_TAIL = 95.0, 150.0  # degrees between a dovetail's floor and its flanks, by their normals
+_TAIL_ALIKE = 3.0
 _BLOCK = 20.0  # mm; a square peg wider than that is a block, and such a pocket a box
 
 
@@ -26,7 +28,8 @@ _BLOCK = 20.0  # mm; a square peg wider than that is a block, and such a pocket 
 class Profile:
     """A shape drawn out along an axis: ``across`` its size, ``span`` its longer one (a slot's between its ends'
     centres), ``flat`` from a D's flat or a key's floor to the wall facing it, ``corner`` the radius of its corners; mm.
-    ``middle`` lies across the axis (2,). ``rounds`` are those it is made of; ``whole`` the one it only forms."""
+    ``angle`` of a dovetail's flanks to its floor, degrees. ``middle`` lies across the axis (2,). ``rounds`` are those
+    it is made of; ``whole`` the one it only forms."""
 
     kind: FeatureKind
     form: FeatureForm
@@ -41,6 +44,7 @@ class Profile:
     flat: float | None = None
     corner: float | None = None
     sides: int | None = None
+    angle: float | None = None
 
 
 def profiles_of(skin: Skin, rounds: list[Round], o: Outline) -> list[Profile]:
@@ -52,6 +56,9 @@ def profiles_of(skin: Skin, rounds: list[Round], o: Outline) -> list[Profile]:
     if teeth is not None:
         made = "spline", "", o.axis, teeth.middle, teeth.over, o.faces, teeth.hollow
         return [Profile(*made, span=teeth.between, sides=teeth.count)]  # type: ignore[arg-type]
+    tails = _dovetails(at, o)
+    if tails:
+        return tails
     if o.closed and not arcs:
         return _polygon(at, o)
     found: Profile | None = None
@@ -218,6 +225,30 @@ def _polygon(at: _Plane, o: Outline) -> list[Profile]:
         return []
     middle = np.linalg.lstsq(normals[:2], (depths[:2] - depths[2:]) / 2, rcond=None)[0]
     return [Profile("rectangle", "", o.axis, middle, sides[0], o.faces, hollow, sides=4, span=sides[1])]
+
+
+def _dovetails(at: _Plane, o: Outline) -> list[Profile]:
+    """A flat between two flanks that lean back under it (a tail) or over it (its groove), alike on both sides."""
+    n = len(o.walls)
+    out: list[Profile] = []
+    if n < 5 or not o.closed:
+        return out
+    for k in range(n):
+        floor, before, after = o.walls[k], o.walls[k - 1], o.walls[(k + 1) % n]
+        bends = np.degrees([o.joints[j % n].bend for j in (k - 2, k - 1, k, k + 1)])
+        inner, outer = bends[1:3], bends[[0, 3]]
+        if any(w.round >= 0 for w in (floor, before, after)) or abs(inner[0] - inner[1]) > _TAIL_ALIKE:
+            continue
+        lean = abs(float(inner.mean()))
+        if not _TAIL[0] < lean < _TAIL[1] or np.abs(outer + inner.mean()).max() > _TAIL_ALIKE:
+            continue
+        ends = o.joints[k - 1].place, o.joints[k].place
+        wide = float(np.linalg.norm(ends[1] - ends[0]))
+        faces = np.concatenate([w.faces for w in (before, floor, after)])
+        middle = (ends[0] + ends[1]) / 2
+        hollow = bool(inner.mean() < 0)
+        out.append(Profile("dovetail", "", o.axis, middle, wide, faces, hollow, angle=180.0 - lean))
+    return out
 
 
 def _open_slots(at: _Plane, o: Outline) -> list[Profile]:

@@ -165,6 +165,7 @@ def _of_profile(skin: Skin, rounds: list[Round], p: Profile) -> Feature | None:
         flat=p.flat,
         corner=p.corner,
         residual=None if whole is None else whole.piece.residual,
+        angle=p.angle,
     )
 
 
