@@ -109,7 +109,7 @@ def main() -> None:
         window.take("Fits")
         fits.tabs.turn_to(1)
         desk.settle(lambda: desk.fresh("gaps") is not None)
-        fits._show_gap(desk.fresh("gaps")[0].free.gap)
+        fits._show_gap(desk.fresh("gaps")[0].gap)
         shot("5-fits-hinge")
         fits.tabs.turn_to(2)
         fits.scale.factor.put(1.6)
