@@ -12,7 +12,7 @@ from typing import Any
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from knollside.core.model import Refused
+from knollside.core.model import POINTED, Refused
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -97,7 +97,7 @@ def _point(text: str) -> tuple[float, float, float]:
 
 def _pointed(text: str) -> tuple[str, tuple[tuple[float, float, float], ...]]:
     kind, *places = text.split(":")
-    if kind not in ("hole", "pin", "slot", "flat") or not places:
+    if kind not in POINTED or not places:
         raise argparse.ArgumentTypeError(f"'{text}' is no kind with places: hole, pin, slot or flat, as hole:1,2,3")
     return kind, tuple(_point(p) for p in places)
 

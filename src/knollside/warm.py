@@ -15,10 +15,14 @@ from knollside.core.job.asked import ask_board, ask_orientations, ask_strength
 from knollside.core.job.questions.detail import Detail
 from knollside.core.job.questions.part import Part, names_of_new
 from knollside.core.job.stated import Stated
+from knollside.core.mesh.columns import facing_up
 from knollside.core.mesh.distance import shortest
 from knollside.core.mesh.facemap import Motion, trace
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.inside import points_inside
+from knollside.core.mesh.recognition.pointed import feature_pointed_at
+from knollside.core.mesh.recognition.scanned import scanned_skin
+from knollside.core.mesh.recognition.skin import skin_of
 from knollside.core.mesh.solid import mesh_of
 from knollside.core.model import DesignCase, FixedFixture, ForceLoad, LoadCase, Mesh
 from knollside.core.run.gcode import parse_gcode
@@ -65,6 +69,10 @@ def main() -> None:
     parse_gcode(np.frombuffer(b"G1 X1 Y1 Z1 E1\nG1 X2 E2\n", np.uint8))
     round_ = mesh_of(Manifold.cylinder(5, 2, circular_segments=12))
     find_features(round_)
+    facing_up(round_, part.mesh, 1.0)
+    scanned_skin(skin_of(round_, 1e-4), 1e-3)
+    feature_pointed_at(round_, "pin", ((2.0, 0.0, 2.5),))
+    feature_pointed_at(part.mesh, "flat", ((20.0, 4.0, 8.0),))
     shortest(round_, Mesh(round_.vertices + 10.0, round_.faces))
     trace(part.mesh, Mesh(part.mesh.vertices, part.mesh.faces[::-1]), Motion(by=0.1))
     draw_once(part.mesh)

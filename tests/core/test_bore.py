@@ -9,7 +9,7 @@ from conftest import DEMO, mesh_of
 from manifold3d import Manifold
 
 from knollside.core.job import answer, correcting
-from knollside.core.mesh.bore import bore_of, carve, grown, moved_wall, roof_profile
+from knollside.core.mesh.bore import bore_of, carve, grown, moved_walls, roof_profile
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.load import load_file
@@ -59,7 +59,7 @@ def test_a_hole_over_a_counterbore_keeps_the_counterbores_floor() -> None:
     both = carve(mesh, [grown(mesh, narrow, 5.3), grown(mesh, wide, 9.4)], "Both", 0.9)
     expected = 16_000 - polygon_area(5.3) * 6 - polygon_area(9.4) * 4
     assert both.volume == pytest.approx(expected, rel=1e-9)
-    less = carve(mesh, [moved_wall(mesh, narrow, Sizes(4.6))], "Hole", 0.9)
+    less = carve(mesh, [moved_walls(mesh, narrow, Sizes(4.6))[0]], "Hole", 0.9)
     assert less.volume - mesh.volume == pytest.approx((polygon_area(5) - polygon_area(4.6)) * 6, rel=1e-3)
     assert hole_of(less, 4.6).through
 

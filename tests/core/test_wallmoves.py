@@ -11,7 +11,7 @@ from core.test_recognition import KERNELS, of_kernel
 
 from knollside.core.job.answer import read_part
 from knollside.core.job.correcting import apply_corrections, corrections
-from knollside.core.mesh.bore import carve, moved_wall
+from knollside.core.mesh.bore import carve, moved_walls
 from knollside.core.mesh.check import check
 from knollside.core.mesh.edit import can_move, resize
 from knollside.core.mesh.features import find_features
@@ -87,7 +87,7 @@ def test_a_hole_through_a_rod_is_lined_and_opened_though_its_mouths_curve() -> N
     f = one(mesh, "hole")
     assert not can_move(mesh, f, Sizes(5.8))
     for d in (5.8, 6.2):
-        made = carve(mesh, [moved_wall(mesh, f, Sizes(d))], "Hole")
+        made = carve(mesh, [moved_walls(mesh, f, Sizes(d))[0]], "Hole")
         assert made.volume == pytest.approx(drilled(d).volume(), abs=0.3) and check(made).sound
         assert one(made, "hole").diameter == pytest.approx(d, abs=2e-3)
 
@@ -185,7 +185,7 @@ def test_bores_that_cross_get_another_size_and_leave_each_other_open(by: float) 
     part = read_part(mesh)
     f = next(g for g in part.features if g.kind == "hole" and abs(g.axis[2]) > 0.9)
     assert f.role == "crossing"
-    made = carve(mesh, [moved_wall(mesh, f, Sizes(6.0 + by), part.features)], f.title)
+    made = carve(mesh, [moved_walls(mesh, f, Sizes(6.0 + by), part.features)[0]], f.title)
     assert made.volume == pytest.approx(across_block(6.0 + by).volume(), abs=0.05) and check(made).sound
     sizes = sorted(g.diameter for g in find_features(made) if g.kind == "hole")
     assert sizes == pytest.approx([6.0 + by, 9.0], abs=1e-3)
@@ -203,7 +203,7 @@ def test_a_peg_with_a_hole_across_it_gets_another_size(by: float) -> None:
     mesh = mesh_of(crossed_peg(14.0))
     part = read_part(mesh)
     f = next(g for g in part.features if g.kind == "pin")
-    made = carve(mesh, [moved_wall(mesh, f, Sizes(14.0 + by), part.features)], f.title)
+    made = carve(mesh, [moved_walls(mesh, f, Sizes(14.0 + by), part.features)[0]], f.title)
     assert made.volume == pytest.approx(crossed_peg(14.0 + by).volume(), abs=0.1) and check(made).sound
     found = {g.kind: g.diameter for g in find_features(made) if g.kind in ("hole", "pin")}
     assert found == pytest.approx({"pin": 14.0 + by, "hole": 5.0}, abs=1e-3)

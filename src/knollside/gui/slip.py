@@ -8,7 +8,7 @@ from typing import Literal
 from knollside.core.fit.gauges import GaugeSet, Tried
 from knollside.core.fit.posterior import Foretold
 from knollside.core.fit.process import learn, process_of
-from knollside.core.model import GapTrial, Measurement, Refused
+from knollside.core.model import GapTrial, Measurement, Refused, bounds_of
 from knollside.core.proof.piece import GapStep, Spot
 from knollside.core.proof.slip import middle_of, read_entry, wants_another
 from knollside.gui import nodes
@@ -16,7 +16,6 @@ from knollside.gui.session import Seeing, Session
 from knollside.sim.desk import PrintedPiece, printer_named
 
 Source = Literal["typed", "calliper", "simulated", "imported"]
-MOST_HOURS = 1e5
 _PRINT = 7  # the simulated twin's first print of each piece: measured again it is the same size
 _ODD = 0.15  # mm off what is expected; a lone reading farther off is asked for again
 
@@ -82,8 +81,9 @@ class Slip(Seeing):
             told = float(hours.replace(",", ".")) if hours.strip() else None
         except ValueError:
             raise Refused(f"'{hours}' is no number of hours.") from None
-        if told is not None and not 0 <= told <= MOST_HOURS:
-            raise Refused(f"A nozzle of {hours} hours is none; up to {MOST_HOURS:,.0f} are taken.")
+        least, most = bounds_of(Measurement, "nozzle_hours")
+        if told is not None and not least <= told <= most:
+            raise Refused(f"A nozzle of {hours} hours is none; up to {most:,.0f} are taken.")
         self.lot, self.sheet, self.nozzle_hours = lot.strip()[:60], sheet.strip()[:60], told
 
     def skip(self) -> None:

@@ -60,10 +60,14 @@ class Place:
 
     def tighter(self, other: Place) -> bool:
         """Whether it is narrower than another by what counts."""
-        in_layer = (self.in_layer if self.in_layer is not None else np.inf) < (other.in_layer or np.inf) - _COUNTS
-        low = (self.lowest if self.lowest is not None else np.inf) < (other.lowest or np.inf) - _COUNTS
+        in_layer = _or_far(self.in_layer) < _or_far(other.in_layer) - _COUNTS
+        low = _or_far(self.lowest) < _or_far(other.lowest) - _COUNTS
         mine, its = self.across, other.across
         return in_layer or low or (mine is not None and (its is None or mine.layers < its.layers))
+
+
+def _or_far(gap: float | None) -> float:
+    return math.inf if gap is None else gap
 
 
 @dataclass(frozen=True)
@@ -232,7 +236,8 @@ def _across(f: Facing, stand: _Stand, nozzle: float, joint: Joint | None) -> Acr
     def least(layers: Layering) -> int:
         return int(np.partition(layers.empty(low, high), enough - 1)[enough - 1])
 
-    now, best, first = least(layering), least(layering), None
+    now = best = least(layering)
+    first = None
     for h in layering.firsts(nozzle)[1:]:
         found = least(Layering(layering.height, float(h)))
         if found > best:

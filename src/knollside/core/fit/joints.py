@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import manifold3d as m3
@@ -108,7 +108,7 @@ def joint_of(mesh: Mesh, features: tuple[Feature, ...], bodies: tuple[int, int])
         axis = np.asarray(best.axis)
         off = off - np.outer(off @ axis, axis)
     reach = float(np.linalg.norm(off, axis=1).max())
-    return Joint(best.kind, best.bearings, best.axis, best.centre, best.span, reach, best.half_angle)
+    return replace(best, reach=reach)
 
 
 def _balls(own: list[Feature]) -> list[Joint]:

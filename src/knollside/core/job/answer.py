@@ -24,9 +24,8 @@ from knollside.core.lay.stability import overhang_limit
 from knollside.core.material.allowables import limits_of, target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import Soundness, check, in_millimetres
-from knollside.core.mesh.features import find_features
+from knollside.core.mesh.features import read_features
 from knollside.core.mesh.identity import Named
-from knollside.core.mesh.noise import scatter_of
 from knollside.core.mesh.slicer import cut, section_of
 from knollside.core.model import (
     Array,
@@ -86,13 +85,12 @@ def read_part(mesh: Mesh, unit: str = "mm", tick: Tick | None = None) -> PartFac
     say(0.1, "checking the mesh")
     state = check(scaled)
     say(0.5, "finding holes and flats")
-    found = find_features(scaled)
-    return PartFacts(scaled, replace(state, notes=(*state.notes, *surface_notes(scaled, found))), found)
+    found, scatter = read_features(scaled)
+    return PartFacts(scaled, replace(state, notes=(*state.notes, *surface_notes(scaled, found, scatter))), found)
 
 
-def surface_notes(mesh: Mesh, found: tuple[Feature, ...]) -> tuple[str, ...]:
+def surface_notes(mesh: Mesh, found: tuple[Feature, ...], scatter: float) -> tuple[str, ...]:
     """In words, that a mesh is scanned, or that much of it is neither flat nor round."""
-    scatter = scatter_of(mesh, mesh.normals)
     if scatter > 0:
         return (f"Scanned: its surface scatters by {scatter:.2g} mm; sizes are those of the scan.",)
     areas, named = mesh.areas, np.zeros(len(mesh.faces), bool)

@@ -10,7 +10,7 @@ from knollside.core.fit.correction import Correction, axis_of, correct
 from knollside.core.fit.process import PrintSetting, learn
 from knollside.core.fit.windows import Windows
 from knollside.core.job.answer import PartFacts
-from knollside.core.mesh.bore import PROUD, Cut, Piece, carve_all, grown, moved_wall
+from knollside.core.mesh.bore import Cut, Piece, carve_all, grown, moved_walls
 from knollside.core.mesh.edit import LINES_LEFT, Change, Edited, can_move, resize
 from knollside.core.mesh.rough import rough_wall
 from knollside.core.mesh.trueshapes import cover
@@ -174,9 +174,8 @@ class Cutting:
         ways: list[tuple[list[Cut], str]] = []
         why: Refused | None = None
         try:
-            ways.append(self._by_wall(f, to, PROUD[0]))
-            if ways[0][0][0].adds and any(g.kind == "hole" and g.id != f.id for g in self.features):
-                ways += [self._by_wall(f, to, proud) for proud in PROUD[1:]]
+            made = moved_walls(self.mesh, f, to, self.features)
+            ways += [([c], "lined" if c.adds else "cut anew") for c in made]
         except Refused as refusal:
             why = refusal
         if f.kind in ("hole", "hexagon") and not f.form and to.along is None and larger:
@@ -184,10 +183,6 @@ class Cutting:
         if not ways:
             raise why or Refused(f"{f.title}: its size cannot be changed.")
         return ways
-
-    def _by_wall(self, f: Feature, to: Sizes, proud: float) -> tuple[list[Cut], str]:
-        made = moved_wall(self.mesh, f, to, self.features, proud)
-        return [made], "lined" if made.adds else "cut anew"
 
 
 def carved(mesh: Mesh, f: Feature, to: Sizes, steps: Steps, recipe: Recipe) -> tuple[Mesh, list[Change]]:

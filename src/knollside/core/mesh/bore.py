@@ -29,7 +29,7 @@ GRIP = 0.2  # mm a sleeve or skin reaches into the wall
 _CROSSES = 0.98  # cosine between the axes of holes that may cross
 # mm that what is added stands out of another bore's wall: level with it, edges would meet edges. One after the other,
 # where the first leaves two triangles through each other.
-PROUD = (3e-4, 1.5e-4, 5e-4)
+_PROUD = (3e-4, 1.5e-4, 5e-4)
 _THROUGH = 0.5  # mm that a hole's room goes on past its open ends
 _LOOKED_OVER = 200_000  # triangles
 _CRUMB = 1e-3  # mm3
@@ -155,16 +155,12 @@ def roof_profile(radius: float, shape: str, sag: float) -> Array:
     raise Refused(f"There is no roof '{shape}'. There are: teardrop, flat top, sag.")
 
 
-def moved_wall(mesh: Mesh, f: Feature, to: Sizes, features: tuple[Feature, ...] = (), proud: float = PROUD[0]) -> Cut:
+def moved_walls(mesh: Mesh, f: Feature, to: Sizes, features: tuple[Feature, ...] = ()) -> list[Cut]:
     """The solid between a feature's wall and where it goes, as a cut; foretold by the volume the wall sweeps. What
-    is added leaves other holes among ``features`` open, and stands ``proud`` mm out of their walls."""
+    is added leaves other holes among ``features`` open: then there are several to try, the first first."""
     moves = moves_of(mesh, f, to)
     solid, adds = between(mesh, f, moves)
-    for g in features if adds else ():
-        if g.kind == "hole" and g.id != f.id and abs(float(np.dot(g.axis, f.axis))) < _CROSSES and not g.rough:
-            b = bore_of(mesh, g)
-            ring = b.ring * (1 - proud / b.radius)
-            solid = solid - b.placed(ring, b.low - _THROUGH * b.open_low, b.high + _THROUGH * b.open_high)
+    crossed = [bore_of(mesh, g) for g in features if _may_cross(f, g)] if adds else []
     axis, centre = np.asarray(f.axis), np.asarray(f.centre)
     v = square_to(axis)[0]
     turn = np.stack([np.cross(v, axis), v, axis])
@@ -173,7 +169,28 @@ def moved_wall(mesh: Mesh, f: Feature, to: Sizes, features: tuple[Feature, ...] 
     low, high = float(own[:, 2].min()), float(own[:, 2].max())
     radius = float(np.linalg.norm(ring, axis=1).max())
     b = Bore(turn, centre, ring, low, high, False, False, radius, _mouths(own))
-    return Cut(solid, adds, swept(mesh, f.faces, moves), b, shapely.Polygon(ring), near=True)
+    volume, profile = swept(mesh, f.faces, moves), shapely.Polygon(ring)
+    made = [solid - _rooms(crossed, proud) for proud in _PROUD] if crossed else [solid]
+    return [Cut(s, adds, volume, b, profile, near=True) for s in made]
+
+
+def _may_cross(f: Feature, g: Feature) -> bool:
+    """Whether another hole comes near a feature, across its axis."""
+    if g.kind != "hole" or g.id == f.id or g.rough or abs(float(np.dot(g.axis, f.axis))) >= _CROSSES:
+        return False
+    reach = sum(float(np.hypot(h.length or 0.0, h.diameter or 0.0)) / 2 for h in (f, g))
+    return float(np.linalg.norm(np.subtract(f.centre, g.centre))) < reach + 2 * _THROUGH
+
+
+def _rooms(bores: list[Bore], proud: float) -> m3.Manifold:
+    """The room of some holes and on through their open ends, less ``proud`` mm at their walls."""
+    return m3.Manifold.batch_boolean(
+        [
+            b.placed(b.ring * (1 - proud / b.radius), b.low - _THROUGH * b.open_low, b.high + _THROUGH * b.open_high)
+            for b in bores
+        ],
+        m3.OpType.Add,
+    )
 
 
 @dataclass(frozen=True)
@@ -227,10 +244,10 @@ def carve_all(mesh: Mesh, pieces: list[Piece]) -> tuple[Mesh, list[float]]:
                 least = piece.least_wall
                 raise Refused(f"{piece.what}: {wall:.2f} mm of wall would be left; two lines are {least:.2f} mm.")
     boxes = [np.array(c.solid.bounding_box()).reshape(2, 3) for c in cuts]
-    if crosses_in(made, boxes) and not crosses_in(mesh, boxes):
-        raise Refused(f"{what}: faces would cut into each other there; nothing was changed.")
-    if any(c.adds for c in cuts) and len(made.faces) < _LOOKED_OVER and len(crossing_pairs(made)):
-        # What is added ends within a hair of what is there; looked over as a whole, as a file is on reading.
+    # What is added ends within a hair of what is there; looked over as a whole, as a file is on reading.
+    whole = any(c.adds for c in cuts) and len(made.faces) < _LOOKED_OVER
+    beside = crosses_in(made, boxes) and not crosses_in(mesh, boxes)
+    if beside or (whole and len(crossing_pairs(made))):
         raise Refused(f"{what}: faces would cut into each other there; nothing was changed.")
     lost = _moved(mesh, made, cuts)
     if lost:

@@ -28,9 +28,20 @@ class Facing:
 
 @numba.njit(cache=True, nogil=True)
 def _crossings(
-    p: np.ndarray, x0: float, y0: float, pitch: float, nx: int, ny: int, at: np.ndarray, z: np.ndarray, up: np.ndarray
+    p: np.ndarray,
+    whose: int,
+    x0: float,
+    y0: float,
+    pitch: float,
+    nx: int,
+    ny: int,
+    at: np.ndarray,
+    z: np.ndarray,
+    up: np.ndarray,
+    of: np.ndarray,
 ) -> None:
-    """Count (``z`` empty) or write the heights at which each line meets a triangle, and whether it leaves there."""
+    """Count (``z`` empty) or write the heights at which each line meets a triangle, whether it leaves there, and
+    ``whose`` triangle it is."""
     counting = z.shape[0] == 0
     for t in range(p.shape[0]):
         ax, ay, bx, by, cx, cy = p[t, 0, 0], p[t, 0, 1], p[t, 1, 0], p[t, 1, 1], p[t, 2, 0], p[t, 2, 1]
@@ -54,6 +65,7 @@ def _crossings(
                 if not counting:
                     z[at[line]] = u * p[t, 0, 2] + v * p[t, 1, 2] + w * p[t, 2, 2]
                     up[at[line]] = area > 0.0
+                    of[at[line]] = whose
                 at[line] += 1
 
 
@@ -83,25 +95,19 @@ def facing_up(a: Mesh, b: Mesh, pitch: float) -> Facing:
     pitch = max(pitch, float(np.sqrt(size.prod() / _MOST)))
     nx, ny = (int(n) + 1 for n in size / pitch)
     x0, y0 = (float(v) for v in low + np.array(_OFF) * pitch)
-    p = np.concatenate([a.triangles, b.triangles])
-    of = np.repeat([0, 1], [len(a.faces), len(b.faces)])
-    span = np.zeros((2, nx * ny), np.int64)
-    halves = [np.ascontiguousarray(p[of == k]) for k in (0, 1)]
-    for k in (0, 1):
-        _crossings(halves[k], x0, y0, pitch, nx, ny, span[k], nothing, np.zeros(0, np.bool_))
-    start = np.r_[0, np.cumsum(span.sum(axis=0))]
-    z, up, mesh = np.zeros(start[-1]), np.zeros(start[-1], np.bool_), np.ones(start[-1], np.int8)
-    at = start[:-1].copy()
-    _crossings(halves[0], x0, y0, pitch, nx, ny, at, z, up)
-    mesh[_runs(start[:-1], span[0])] = 0
-    _crossings(halves[1], x0, y0, pitch, nx, ny, at, z, up)
+    both = [np.ascontiguousarray(m.triangles) for m in (a, b)]
+    raster = x0, y0, pitch, nx, ny
+
+    def meet(at: Array, z: Array, up: Array, of: Array) -> None:
+        for whose, triangles in enumerate(both):
+            _crossings(triangles, whose, *raster, at, z, up, of)
+
+    count = np.zeros(nx * ny, np.int64)
+    meet(count, nothing, np.zeros(0, np.bool_), np.zeros(0, np.int8))
+    start = np.r_[0, np.cumsum(count)]
+    z, up, mesh = np.zeros(start[-1]), np.zeros(start[-1], np.bool_), np.zeros(start[-1], np.int8)
+    meet(start[:-1].copy(), z, up, mesh)
     out, line = np.zeros((len(z), 2)), np.zeros(len(z), np.int64)
     n = _facing(start, z, up, mesh, out, line)
     i, j = np.divmod(line[:n], ny)
     return Facing(x0 + i * pitch, y0 + j * pitch, out[:n, 0], out[:n, 1], pitch**2)
-
-
-def _runs(start: Array, count: Array) -> Array:
-    """Numbers of runs: start[k], start[k] + 1, ... count[k] of them."""
-    first = np.repeat(start - np.r_[0, np.cumsum(count)[:-1]], count)
-    return np.asarray(first + np.arange(count.sum()))

@@ -19,7 +19,7 @@ from knollside.core.mesh.patches import patches_of
 from knollside.core.mesh.topology import bodies_of, edges_of
 from knollside.core.mesh.unfold import unfold
 from knollside.core.mesh.wallmoves import Sizes, moves_of, swept
-from knollside.core.model import SIZED, Array, Feature, Mesh, Refused, square_to
+from knollside.core.model import SIZED, Array, Feature, Ints, Mesh, Refused, square_to
 
 LINES_LEFT = 2  # a correction must leave at least this many line widths of wall
 
@@ -121,18 +121,22 @@ def _guard(
                 f"{c.volume_predicted:.2f} mm³ was expected; the wall is not a plain round."
             )
     thinner = {c.feature for c in changes if c.volume_predicted < 0}
-    for f in features:
-        if f.id not in thinner:
-            continue
-        wall, across = wall_left(after, f), sizes_of(wanted[f.id]).across
+    if thinner:
+        _guard_walls(after, [f for f in features if f.id in thinner], wanted, least_wall)
+    boxes = _moved_boxes(after, touched)
+    if crosses_in(after, boxes) and not crosses_in(before, boxes):
+        raise Refused("The corrected faces would cut into a neighbour.")
+
+
+def _guard_walls(after: Mesh, thinner: list[Feature], wanted: Wanted, least_wall: float) -> None:
+    label, patch = bodies_of(after)[1], patches_of(after).of_face
+    for f in thinner:
+        wall, across = wall_left(after, f, label, patch), sizes_of(wanted[f.id]).across
         if wall < least_wall:
             raise Refused(
                 f"{f.title} at {across:.2f} mm would leave {max(wall, 0):.2f} mm of wall; "
                 f"two lines are {least_wall:.2f} mm."
             )
-    boxes = _moved_boxes(after, touched)
-    if crosses_in(after, boxes) and not crosses_in(before, boxes):
-        raise Refused("The corrected faces would cut into a neighbour.")
 
 
 def _moved_boxes(mesh: Mesh, touched: np.ndarray) -> list[Array]:
@@ -148,9 +152,9 @@ def _moved_boxes(mesh: Mesh, touched: np.ndarray) -> list[Array]:
     ]
 
 
-def wall_left(mesh: Mesh, f: Feature) -> float:
+def wall_left(mesh: Mesh, f: Feature, label: Ints, patch: Ints) -> float:
     """Smallest distance from the wall of a feature to any other face of its body that it does not touch, across the
-    axis, mm; of what stands, its own least breadth."""
+    axis, mm; of what stands, its own least breadth. ``label`` and ``patch`` number each triangle's body and flat."""
     axis, centre = np.asarray(f.axis), np.asarray(f.centre)
     frame = np.stack(square_to(axis), axis=1)
     own = np.unique(mesh.faces[f.faces])
@@ -161,10 +165,8 @@ def wall_left(mesh: Mesh, f: Feature) -> float:
     other[f.faces] = False
     other &= np.abs(mesh.normals @ axis) <= 0.9995
     # What ends it leans perhaps, and then runs out to an edge at its rim, however thick the wall.
-    patch = patches_of(mesh).of_face
     meets = np.isin(mesh.faces, own).any(axis=1)
     other &= ~meets & ~np.isin(patch, patch[meets])
-    label = bodies_of(mesh)[1]
     other &= label == label[f.faces[0]]  # what another body leaves free is no wall
     span = (mesh.vertices[own] - centre) @ axis
     tri = mesh.triangles[other] - centre

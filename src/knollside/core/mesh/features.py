@@ -27,16 +27,23 @@ _LOOKED_AT = 400  # triangles that tell whether a round is one of strips
 
 
 def find_features(mesh: Mesh) -> tuple[Feature, ...]:
-    """Named features, biggest flats and holes first; ids are stable for the same mesh.
-
-    Diameters have the polygon effect taken out: a round hole in a mesh is a
-    polygon whose corners (or, for some exports, mid-flats) lie on the circle.
-    Both readings are kept; for a coarse polygon the rounder number is believed.
+    """The features of :func:`read_features`.
 
     Of a plate 40 x 30 x 8 mm with a hole of 5 mm:
 
     >>> [(f.id, round(f.diameter, 3), f.through) for f in find_features(plate) if f.kind == "hole"]
     [('hole-1', 5.0, True)]
+    """
+    return read_features(mesh)[0]
+
+
+def read_features(mesh: Mesh) -> tuple[tuple[Feature, ...], float]:
+    """Named features, biggest flats and holes first; ids are stable for the same mesh.
+
+    Diameters have the polygon effect taken out: a round hole in a mesh is a
+    polygon whose corners (or, for some exports, mid-flats) lie on the circle.
+    Both readings are kept; for a coarse polygon the rounder number is believed. Besides, how far the corners of a
+    scanned mesh scatter, mm; 0 for a drawn one.
     """
     middle = mesh.bounds.mean(axis=0)  # recentre: keeps circle fits exact far from the origin
     skin = skin_of(Mesh(mesh.vertices - middle, mesh.faces), rounding_of(mesh))
@@ -45,7 +52,7 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     scatter = scatter_of(local, skin.normals, skin.edges)
     if scatter > 0:
         scanned = _numbered(find_scanned(skin, label, scatter).features, skin.areas, middle, label)
-        return tuple(related(scanned, scatter))
+        return tuple(related(scanned, scatter)), scatter
     shapes = find_shapes(skin, label)
     # The walls of a square pocket are pressed on and moved one by one, so they are flats besides.
     taken = shapes.taken.copy()
@@ -74,7 +81,7 @@ def find_features(mesh: Mesh) -> tuple[Feature, ...]:
     raw += [_thread(t) for t in threads]
     raw = with_blends(skin, raw)
 
-    return tuple(related(_numbered(raw, skin.areas, middle, label)))
+    return tuple(related(_numbered(raw, skin.areas, middle, label))), 0.0
 
 
 def _numbered(raw: list[Feature], areas: Array, middle: np.ndarray, label: np.ndarray) -> list[Feature]:

@@ -64,6 +64,7 @@ from knollside.core.model.mates import (
     Mate,
 )
 from knollside.core.model.mesh import (
+    POINTED,
     POLYGONS,
     SIZED,
     Feature,
@@ -93,6 +94,7 @@ from knollside.core.model.recipe import (
 __all__ = [
     "GRAVITY",
     "MOST_MM",
+    "POINTED",
     "POLYGONS",
     "SIZED",
     "TEN_YEARS",

@@ -104,6 +104,8 @@ _ALL_ROUND = 350.0  # degrees
 _ROUGH = 0.012  # mm; corners written to 0.01 mm stand off by 0.009 at most
 _SIDED = {3: "triangle", 5: "pentagon", 7: "heptagon", 8: "octagon", 10: "decagon", 12: "dodecagon"}
 POLYGONS: tuple[FeatureKind, ...] = ("square", "rectangle", "hexagon", "polygon")
+# What a person may say is at a place that was not recognised.
+POINTED: tuple[FeatureKind, ...] = ("hole", "pin", "slot", "flat")
 # What has a size that goes with another thing's, and is corrected.
 SIZED: tuple[FeatureKind, ...] = ("hole", "pin", "slot", *POLYGONS, "taper", "round")
 

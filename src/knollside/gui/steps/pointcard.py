@@ -8,10 +8,8 @@ from dataclasses import dataclass
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from knollside.core.mesh.recognition.pointed import MOST_POINTS
+from knollside.core.model import POINTED
 from knollside.gui.instruments.widgets import Dropdown, button, label, row, tell
-
-_KINDS = (("a hole", "hole"), ("a pin", "pin"), ("a slot", "slot"), ("a flat", "flat"))
-_AT_ONCE = {"hole": 1, "pin": 1, "slot": 2, "flat": 1}  # places without which there is nothing to fit
 
 
 @dataclass(frozen=True)
@@ -31,7 +29,7 @@ class PointCard(QWidget):
         super().__init__()
         self._changed, self._fit = changed, fit
         self.points: list[tuple[float, float, float]] = []
-        self.kind = Dropdown("What it is", _KINDS, 6)
+        self.kind = Dropdown("What it is", [(f"a {k}", k) for k in POINTED], 6)
         self.kind.chose.connect(lambda _: changed())
         self.aim = button("Point at one …", self._aim, tip="For what is not on the list", plain=True)
         self.aim.setCheckable(True)
@@ -75,7 +73,7 @@ class PointCard(QWidget):
         self.more.setVisible(self.aiming)
         self.words.setVisible(self.aiming)
         self.back.setVisible(said and not self.aiming)
-        wanted = _AT_ONCE[str(self.kind.currentData())]
+        wanted = 2 if self.kind.currentData() == "slot" else 1  # places without which there is nothing to fit
         self.go.setEnabled(len(self.points) >= wanted and not busy)
         if busy:
             tell(self.words, "Fitting it …")

@@ -17,8 +17,6 @@ from knollside.store.records import PrintRecord
 
 OUTCOMES = ("came out well", "usable, with faults", "does not fit", "lifted off the bed", "failed part-way")
 
-_MOST_N = 1e6
-
 
 class RecordPage(Seeing, QWidget):
     """Records one print or one break; hours teach the printer's factor, breaks the bond."""
@@ -119,7 +117,8 @@ class RecordPage(Seeing, QWidget):
         if detail is not None:
             total = max(sum(ld.newtons for ld in c.loads) for c in doc.design_case.cases)
             told = total * detail.orientation.interlayer_reserve
-            predicted = told if told <= _MOST_N else None  # a load that hardly reaches the part foretells nothing
+            # A load that hardly reaches the part foretells nothing.
+            predicted = told if told <= bounds_of(BreakTest, "predicted_N")[1] else None
         load = self.load.value or None
         test = BreakTest(
             mode=self.mode.currentData(),

@@ -7,7 +7,6 @@ works on scans, on thinned and on smoothed meshes; what fits badly is refused wi
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Literal, get_args
 
 import numpy as np
 
@@ -23,10 +22,8 @@ from knollside.core.mesh.recognition.skin import Skin, skin_of
 from knollside.core.mesh.recognition.sorting import of_round, open_or_shut, triple
 from knollside.core.mesh.rounding import rounding_of
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Array, Feature, Ints, Mesh, Refused
+from knollside.core.model import Feature, Ints, Mesh, Refused
 
-PointedKind = Literal["hole", "pin", "slot", "flat"]
-KINDS: tuple[PointedKind, ...] = get_args(PointedKind)
 MOST_POINTS = 12
 _REACHES = (1.0, 2.0, 4.0, 8.0, 16.0)  # mm
 _FEWEST = 10  # corners
@@ -118,7 +115,7 @@ def _cylinder(skin: Skin, seeds: Ints, scatter: float) -> tuple[Grower, Piece]:
         off = float(np.sqrt(np.mean(s.off(corners) ** 2)))
         if off / s.radius < nearest[0] / max(nearest[1], 1e-9):
             nearest = off, s.radius
-            level = _off_flat(corners) < 1.3 * off
+            level = quadrics.plane(corners)[2] < 1.3 * off
         hollow = hollow_of(skin, s, near)
         if off > max(_OFF * s.radius, 2 * scatter) or hollow is None:
             continue
@@ -145,12 +142,6 @@ def _cylinder(skin: Skin, seeds: Ints, scatter: float) -> tuple[Grower, Piece]:
             f"{2 * radius:.1f} mm across."
         )
     return best
-
-
-def _off_flat(points: Array) -> float:
-    """How far points stand off the plane nearest to them, in the mean of squares, mm."""
-    off = points - points.mean(axis=0)
-    return float(np.sqrt(max(np.linalg.eigvalsh(off.T @ off)[0], 0.0) / len(points)))
 
 
 def _off(grower: Grower, piece: Piece) -> float:

@@ -210,6 +210,14 @@ def nearest_round(form, points, at, axis, size):  # type: ignore[no-untyped-def]
     return at, axis, size
 
 
+def plane(points: Array) -> tuple[Array, Array, float]:
+    """The plane nearest to points (n, 3): their middle, its normal either way, and how far they stand off it, in the
+    mean of squares, mm."""
+    middle = points.mean(axis=0)
+    value, axes = np.linalg.eigh((points - middle).T @ (points - middle))
+    return middle, axes[:, 0], float(np.sqrt(max(value[0], 0.0) / len(points)))
+
+
 def ball(points: Array) -> Surface:
     """The ball nearest to points (n, 3)."""
     centre, radius = centred(np.ascontiguousarray(points))

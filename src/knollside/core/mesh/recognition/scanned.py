@@ -14,7 +14,7 @@ import numpy as np
 
 from knollside.core.mesh.recognition.growth import Grower
 from knollside.core.mesh.recognition.joining import Round, joined
-from knollside.core.mesh.recognition.quadrics import Form, Surface, cylinder, cylinder_along
+from knollside.core.mesh.recognition.quadrics import Form, Surface, cylinder, cylinder_along, plane
 from knollside.core.mesh.recognition.seek import Piece, hollow_of, judged, refined
 from knollside.core.mesh.recognition.skin import Skin
 from knollside.core.mesh.recognition.through import through
@@ -166,9 +166,8 @@ def _or_cylinder(grower: Grower, cone: Piece, scatter: float) -> Piece:
 
 def _rise(points: Array) -> float:
     """How thick a cloud of points is across its least direction, by nine tenths of it, mm."""
-    off = points - points.mean(axis=0)
-    least = np.linalg.eigh(off.T @ off)[1][:, 0]
-    low, high = np.quantile(off @ least, [0.05, 0.95])
+    middle, least, _ = plane(points)
+    low, high = np.quantile((points - middle) @ least, [0.05, 0.95])
     return float(high - low)
 
 
@@ -233,8 +232,7 @@ def scanned_flats(grower: Grower, scatter: float) -> list[tuple[Ints, Array]]:
         faces, normal = flat_from(grower, int(t), seen)
         if len(faces) < _LEAST_FLAT:
             continue
-        corners = mesh.vertices[np.unique(mesh.faces[faces])]
-        if np.sqrt(np.mean(((corners - corners.mean(axis=0)) @ normal) ** 2)) > _FITS * scatter:
+        if plane(mesh.vertices[np.unique(mesh.faces[faces])])[2] > _FITS * scatter:
             continue
         spent[faces] = True
         grower.taken[faces] = True
@@ -258,8 +256,7 @@ def flat_from(grower: Grower, t: int, seen: Ints | None = None) -> tuple[Ints, A
         corners = mesh.vertices[np.unique(mesh.faces[faces])]
         if len(corners) < 4:
             break
-        point = corners.mean(axis=0)
-        normal = np.linalg.eigh((corners - point).T @ (corners - point))[1][:, 0]
+        point, normal, _ = plane(corners)
         normal = normal * np.sign(float(normal @ (skin.normals[faces] * skin.areas[faces, None]).sum(axis=0)))
     return faces, normal
 
