@@ -91,14 +91,14 @@ def dense(rows: list[Measurement], s0: float, s1: float, su: float, small: float
             if a.kind == b.kind and (a.bar, a.on) == (b.bar, b.on):
                 cov[i, j] += su**2
                 if a.drawn == b.drawn:  # one place, read twice
-                    cov[i, j] += 0.8 * (s0 + s1 * a.drawn) ** 2
+                    cov[i, j] += 0.9 * (s0 + s1 * a.drawn) ** 2
     for i, m in enumerate(rows):
         if m.kind.startswith("known"):
             cov[i, i] += 0.01**2 / 12 + 0.01**2
         elif m.between is not None:
             cov[i, i] += (m.between[1] - m.between[0]) ** 2 / 12
         else:
-            cov[i, i] += 0.01**2 / 12 + 0.2 / m.repeats * (s0 + s1 * m.drawn) ** 2
+            cov[i, i] += 0.01**2 / 12 + 0.1 / m.repeats * (s0 + s1 * m.drawn) ** 2
     to = [{"shrink": 4.0, "hole": 1, "small": 0.2 - 1 / 9}, {"shrink": -3.0, "pin": 1}]
     ahead = np.array([sum(told.get(k, 0.0) * v for k, v in t.items()) for t in to])
     cross = np.array([[sum(var[k] * a[k] * b[k] for k in a.keys() & b.keys()) for b in terms] for a in to])
@@ -119,13 +119,13 @@ def test_a_printer_is_learned_as_by_conditioning_one_large_normal(
     found = []
     for sd in both:
         monkeypatch.setattr(posterior, "_SCATTERS", np.array([sd["s0"]]))
-        for name, key in (("_GROWS", "s1"), ("_PRINTS", "su"), ("_SMALL", "small"), ("_DRIFT", "drift")):
+        for name, key in (("_GROWS", "s1"), ("_PRINTS", "su"), ("_SMALL", "small"), ("_RESTLESS", "drift")):
             monkeypatch.setattr(posterior, name, ((sd[key], 1.0),))
         process._process.cache_clear()
         p = process_of(TWO_PRINTS, "upright")
         log, mean, cov = dense(TWO_PRINTS, **sd)
         hole, pin = p.shift("hole", 9.0), p.shift("pin", 2.0)
-        place = [0.8 * (sd["s0"] + sd["s1"] * d) ** 2 for d in (9.0, 2.0)]
+        place = [0.9 * (sd["s0"] + sd["s1"] * d) ** 2 for d in (9.0, 2.0)]
         assert (hole.value, pin.value) == pytest.approx(tuple(mean), abs=1e-6)
         assert hole.sigma**2 == pytest.approx(cov[0, 0] + sd["su"] ** 2 + place[0], rel=1e-4)
         assert pin.sigma**2 == pytest.approx(cov[1, 1] + sd["su"] ** 2 + place[1], rel=1e-4)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from conftest import DEMO, mesh_of
@@ -13,7 +15,7 @@ from knollside.core.fit.freeing import TYPICAL as FREES
 from knollside.core.fit.opening import set_gap, thicken, wall_behind
 from knollside.core.fit.process import learn, process_of
 from knollside.core.fit.scaling import plain_gaps, scale_keeping
-from knollside.core.fit.threadfit import open_flanks, plan_thread
+from knollside.core.fit.threadfit import move_flanks, plan_thread
 from knollside.core.mesh.check import check
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.helix import profile_of
@@ -132,20 +134,43 @@ def test_a_threads_flanks_move_by_what_the_fit_and_the_printer_need() -> None:
     plan = plan_thread(f, (), allowance=0.1)
     shift = learn((), "hole", "upright", f.diameter)
     assert plan.for_printer == pytest.approx(-shift.value / 4) and plan.flank == pytest.approx(0.1 - shift.value / 4)
-    made = open_flanks(nut, f, 0.1)
+    made = move_flanks(nut, f, 0.1)
     # A flank leans by 30 degrees: it retreats by 0.1 / sin 30 along the radius; root and crest by 0.1.
     (g,) = [h for h in find_features(made.mesh) if h.kind == "thread"]
     before, after = profile_of(nut, f).radius, profile_of(made.mesh, g).radius
     for q, moved in ((5, 0.1), (95, 0.1), (50, 0.2)):
         assert np.percentile(after, q) - np.percentile(before, q) == pytest.approx(moved, abs=0.035)
-    assert made.found == pytest.approx(made.predicted, rel=0.06) and check(made.mesh).sound
+    assert made.found == pytest.approx(made.predicted, rel=0.08) and check(made.mesh).sound
     outside = np.abs(nut.vertices[:, :2]).max(axis=1) > 14
     kept = {v.tobytes() for v in made.mesh.vertices}
     assert outside.sum() == 8 and all(v.tobytes() in kept for v in nut.vertices[outside])
     bolt = mesh_of(screw(major, pitch, 14) + Manifold.cylinder(4, 14, circular_segments=6).translate((0, 0, -4)))
     (g,) = [h for h in find_features(bolt) if h.kind == "thread"]
-    less = open_flanks(bolt, g, 0.1)
+    less = move_flanks(bolt, g, 0.1)
     assert less.found == pytest.approx(-0.1 * bolt.areas[g.faces].sum(), rel=0.08) and check(less.mesh).sound
-    for flank in (0.0, 0.9):
+    for flank in (0.0, 0.9, -0.9):
         with pytest.raises(Refused):
-            open_flanks(nut, f, flank)
+            move_flanks(nut, f, flank)
+
+
+def test_a_loose_thread_is_closed_and_a_tapered_start_stays_one() -> None:
+    """Closed by 0.1 and opened again it is what it was; the cone at its end gains no collar."""
+    cone = Manifold.cylinder(14, 14 + 8.2, 8.2, circular_segments=120)  # takes the thread's end down by 45 degrees
+    bolt = mesh_of((screw(20.0, 2.5, 14) ^ cone) + Manifold.cylinder(4, 14, circular_segments=6).translate((0, 0, -4)))
+    nut = mesh_of(
+        Manifold.cube((30, 30, 12), True).translate((0, 0, 6)) - screw(20.0, 2.5, 14).translate((0, 0, -1))
+    )
+    for mesh, inside in ((bolt, False), (nut, True)):
+        (f,) = [h for h in find_features(mesh) if h.kind == "thread"]
+        assert f.inside is inside
+        made = move_flanks(mesh, f, -0.1)
+        assert made.found == pytest.approx(0.1 * mesh.areas[f.faces].sum(), rel=0.1) and check(made.mesh).sound
+        (g,) = [h for h in find_features(made.mesh) if h.kind == "thread"]
+        back = move_flanks(made.mesh, g, 0.1)
+        assert back.mesh.volume == pytest.approx(mesh.volume, abs=0.12 * made.found)
+        moved = [profile_of(m, h).radius for m, h in ((mesh, f), (made.mesh, g))]
+        assert np.percentile(moved[1] - moved[0], 50) * (-1 if inside else 1) == pytest.approx(0.15, abs=0.06)
+        if not inside:
+            reach = np.hypot(made.mesh.vertices[:, 0], made.mesh.vertices[:, 1])
+            at = made.mesh.vertices[:, 2]
+            assert (reach[at > 9] - (22.2 - at[at > 9]) < 0.1 * math.sqrt(2) + 0.02).all()

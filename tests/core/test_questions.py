@@ -114,7 +114,7 @@ def every_question() -> list[Question[Any]]:
         gaps.TravelsOf(PART),
         gaps.OpenGap(PART, (0, 1), 0.4),
         fits.MoveWall(PART, "flat-1", 0.4, "near", True),
-        fits.OpenThread(PART, "thread-1", 0.1),
+        fits.MoveThread(PART, "thread-1", 0.1),
         fits.Scale(PART, 1.5, ("hole-1",), True, ("flat-1",), None, 0.45, UP, printer),
         fits.ScaleSet(((1, "a", KEY),), 1.5, 0.45, printer),
         proof.MakePiece(Wish("bar", "Bar", (5.0,), (), (("width", 20.0),), ""), r, card, ONE),

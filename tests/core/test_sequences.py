@@ -16,7 +16,7 @@ from conftest import DEMO, mesh_of, shuffled
 
 from knollside.core.fit.opening import set_gap, thicken, wall_behind
 from knollside.core.fit.scaling import scale_keeping
-from knollside.core.fit.threadfit import open_flanks
+from knollside.core.fit.threadfit import move_flanks
 from knollside.core.job.questions.motion import motion_of
 from knollside.core.mesh.edit import resize
 from knollside.core.mesh.facemap import Motion
@@ -168,7 +168,7 @@ def _thread(it: Following, rng: np.random.Generator) -> None:
     f = next((f for f in it.now.features if f.kind == "thread"), None)
     if f is None:
         raise Refused("no thread")
-    made = open_flanks(it.mesh, f, 0.1)
+    made = move_flanks(it.mesh, f, 0.1)
     for p in it.places.values():
         p.slack += 0.2
     it.take(made.mesh, motion_of(made, it.mesh))

@@ -182,10 +182,10 @@ def test_the_union_nuts_flanks_are_opened_for_this_printer(desk: Desk) -> None:
     state = desk
     turn_to(desk, "Shape")
     assert "Each flank gives way by" in seen(desk) and "2.31 mm a turn" in seen(desk)
-    press(desk, "Open the flanks")
+    press(desk, "Move the flanks")
     desk.settle(lambda: state.fresh("thread") is not None)
     before = next(f for f in state.facts.features if f.kind == "thread").readings
-    press(desk, "Keep the opened thread")
+    press(desk, "Keep the thread so")
     desk.settle(lambda: state.facts is not None and state.part.revision == 2)
     after = next(f for f in state.facts.features if f.kind == "thread").readings
     assert after[0] > before[0] + 0.1 and after[1] > before[1] + 0.1 and check(state.facts.mesh).sound

@@ -17,17 +17,18 @@ import numpy as np
 from scipy.optimize import brentq
 from scipy.special import ndtr, ndtri
 
-from knollside.core.fit.rows import TERMS, TYPICAL, Rows, Term
+from knollside.core.fit.rows import READING, TERMS, TYPICAL, Rows, Term
 from knollside.core.model import Array
 
 _SCATTERS = np.geomspace(0.006, 0.08, 7)  # mm of one place, whatever its size
 _GROWS = ((0.0, 0.4), (0.0015, 0.2), (0.003, 0.25), (0.006, 0.15))  # mm a mm of size, and how likely before readings
 # mm from print to print, and how likely before readings
-_PRINTS = ((0.0, 0.5), (0.012, 0.12), (0.025, 0.12), (0.045, 0.15), (0.08, 0.08), (0.12, 0.03))
+_PRINTS = ((0.0, 0.45), (0.012, 0.05), (0.03, 0.12), (0.055, 0.18), (0.09, 0.14), (0.14, 0.06))
 _CENTRE, _WIDTH = math.log(0.018), 0.55  # of the scatter, log-normal
 _SMALL = ((0.0, 0.5), (0.4, 0.5))  # standard deviation of a term that may be absent, and how likely
 _APART = ((0.0, 0.5), (0.003, 0.5))
-_DRIFT = ((0.0, 0.4), (0.03, 0.6))
+_DRIFT = ((0.0, 0.4), (0.036, 0.6))
+_RESTLESS = ((0.0, 0.1), (0.036, 0.9))  # the drift of a printer whose prints differ
 _JUMP = 0.03  # mm, from lot to lot or sheet to sheet
 _ABSENT = 1e-9  # variance of a term that is not there
 _SLIP, _SLIP_SIGMA = 0.04, 0.25  # how often a reading is a slip, and by how much, mm
@@ -118,7 +119,7 @@ class Posterior:
 
     def of_place(self, drawn: float) -> Array:
         """Standard deviation of one place of a drawn size, without the calliper's share, at each grid point (g,)."""
-        return math.sqrt(0.8) * (self.scatter + self.grows * drawn)
+        return math.sqrt(1 - READING) * (self.scatter + self.grows * drawn)
 
 
 def typical(axis: str, checked: bool) -> tuple[Array, Array]:
@@ -144,7 +145,6 @@ def posterior_of(rows: Rows, axis: str) -> Posterior:
     holes = rows.x[:, Term.SMALL] != 0
     small = _SMALL if holes.any() else _SMALL[-1:]
     apart = _APART if rows.both else ((0.0, 1.0),)
-    drift = _DRIFT if rows.spans else ((0.0, 1.0),)
     # Where no reading names its print, what prints differ by is part of the scatter.
     prints = _PRINTS if rows.is_print.any() or not len(rows.y) else ((0.0, 1.0),)
     found = []
@@ -153,6 +153,7 @@ def posterior_of(rows: Rows, axis: str) -> Posterior:
         base = math.log(p1) - 0.5 * ((math.log(s0) - _CENTRE) / _WIDTH) ** 2
         # A slip says nothing of how places scatter.
         base -= 0.5 * float(((1 - slips) * np.log(noise)).sum()) + 0.5 * float(say @ rest**2)
+        drift = (_RESTLESS if su else _DRIFT) if rows.spans else ((0.0, 1.0),)
         for (sc, pc), (sx, px), (sd, pd) in product(small, apart, drift):
             found.append((s0, s1, su, sc, sx, sd, base + math.log(pu * pc * px * pd)))
     return _weighed(rows, x, rest, mean, var, slips, np.array(found), len(apart) > 1)
@@ -174,7 +175,7 @@ def _weighed(
     prior[:, Term.SMALL] = sc**2
     prior[:, Term.X_OVER_Y] = sx**2
     prior[:, Term.HOLE_DRIFT] = prior[:, Term.PIN_DRIFT] = sd**2
-    place = 0.8 * (s0[:, None] + s1[:, None] * rows.place_of) ** 2
+    place = (1 - READING) * (s0[:, None] + s1[:, None] * rows.place_of) ** 2
     prior[:, TERMS:] = np.where(rows.is_print == 1, su[:, None] ** 2, np.where(rows.is_lot == 1, _JUMP**2, place))
     prior = np.maximum(prior, _ABSENT)
     # One scatter serves many points: their sums are made once.

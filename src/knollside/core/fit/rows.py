@@ -84,7 +84,7 @@ def row_of(kind: str, drawn: float, across: str = "") -> Array:
     return x
 
 
-_READING = 0.2  # share of a lone reading's variance that is the calliper's: repeats lessen only that
+READING = 0.1  # share of a lone reading's variance that is the calliper's: repeats lessen only that
 _STEPS = (0.1, 0.05, 0.02)  # of callipers; finer ones count as a hundredth
 _AGES = 14  # days
 _A_DRIFT = 3  # days between prints from which a drift is asked for
@@ -103,10 +103,10 @@ def rows_of(used: list[Measurement], next_on: date | None) -> Rows:
     newest = tuple(_newest(used, extra, is_print, kind) for kind in ("hole", "pin"))
     repeats = np.array([m.repeats for m in used], float)
     shared = extra[:, place_of > 0].any(axis=1) if len(used) else np.zeros(0, bool)
-    share = np.where(shared, 0.0, 1 - _READING) + _READING / repeats
+    share = np.where(shared, 0.0, 1 - READING) + READING / repeats
     gauged = np.array([m.between is not None for m in used], bool)
     known = np.array([_known(m) for m in used], bool)
-    share = np.where(gauged, np.where(shared, 0.0, 1 - _READING), np.where(known, 0.0, share))
+    share = np.where(gauged, np.where(shared, 0.0, 1 - READING), np.where(known, 0.0, share))
     fixed = np.full(len(used), _step([m.printed for m in used if m.between is None]) ** 2 / 12)
     for k, m in enumerate(used):
         if m.between is not None:

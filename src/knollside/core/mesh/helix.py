@@ -90,6 +90,11 @@ def profile_of(mesh: Mesh, f: Feature) -> Profile:
         np.arctan2(points[:, 1], points[:, 0]) / (2 * np.pi),
         points[:, 2],
     )
+    low, high = float(z.min()), float(z.max())
+    # Turns that taper towards an end do not speak for the others.
+    if high - low > 4 * f.pitch:
+        whole = (z > low + f.pitch) & (z < high - f.pitch)
+        r, around, z = r[whole], around[whole], z[whole]
     best: tuple[float, int, float, Array] | None = None
     for hand in (1, -1):
         for pitch in f.pitch * np.linspace(0.99, 1.01, 41):
@@ -103,4 +108,4 @@ def profile_of(mesh: Mesh, f: Feature) -> Profile:
     assert best is not None
     if best[0] > (0.25 * np.ptp(best[3])) ** 2:
         raise Refused(f"{f.title} does not repeat along its turns; open it in the model.")
-    return Profile(best[3], best[1], turn, centre, float(z.min()), float(z.max()), best[2])
+    return Profile(best[3], best[1], turn, centre, low, high, best[2])

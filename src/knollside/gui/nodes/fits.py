@@ -19,7 +19,7 @@ from knollside.core.job.questions.fits import (
     Fits,
     Fitting,
     MoveWall,
-    OpenThread,
+    MoveThread,
     Scale,
     ScaleSet,
     SetPart,
@@ -146,9 +146,9 @@ class ThreadWish:
     flank: float
 
 
-def _thread(v: Inputs) -> OpenThread | None:
+def _thread(v: Inputs) -> MoveThread | None:
     p, w = v.part, v.choice(THREAD)
-    return OpenThread(p.question, w.feature, w.flank) if p.question is not None and w is not None else None
+    return MoveThread(p.question, w.feature, w.flank) if p.question is not None and w is not None else None
 
 
 THREAD: Node[Threaded] = Node("thread", _thread)

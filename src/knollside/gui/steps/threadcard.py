@@ -18,9 +18,9 @@ class ThreadCard(QWidget):
     def __init__(self, work_out: Callable[[str, float], None], keep: Callable[[Threaded], None]) -> None:
         super().__init__()
         self._work_out = work_out
-        self.play = NumberField("Play wanted a flank", "length", "mm", 0.02, 0.0, MOST_FLANK, 2, 84)
+        self.play = NumberField("Play wanted a flank", "length", "mm", 0.02, -MOST_FLANK, MOST_FLANK, 2, 84)
         self.play.put(ALLOWANCE.value)
-        self.go = button("Open the flanks", self._go, tip="Nothing is changed yet")
+        self.go = button("Move the flanks", self._go, tip="Nothing is changed yet")
         self.told = _Told(keep)
         self.plan: ThreadPlan | None = None
         lay = QVBoxLayout(self)
@@ -57,7 +57,8 @@ class _Told(Page):
             under = (
                 f"{plan.for_fit:.2f} for the fit, {plan.for_printer:+.2f} for this printer; {plan.across:+.2f} across"
             )
-            self.add(line("Each flank gives way by", f"{plan.flank:.2f} mm", under))
+            words = "Each flank gives way by" if plan.flank >= 0 else "Each flank comes forward by"
+            self.add(line(words, f"{abs(plan.flank):.2f} mm", under))
             self.add(row(Chip(plan.source), stretch=-2))
             r = plan.loosens
             words = (
@@ -69,4 +70,4 @@ class _Told(Page):
         if found is not None:
             under = f"{found.predicted:.1f} foretold; {found.kept:,} other corners exactly as they were"
             self.add(line("Volume", f"{found.found:+.1f} mm³", under, False))
-            self.add(row(button("Keep the opened thread", lambda: self._keep(found), main=True), stretch=-2))
+            self.add(row(button("Keep the thread so", lambda: self._keep(found), main=True), stretch=-2))

@@ -25,7 +25,7 @@ from knollside.core.fit.process import (
     process_of,
 )
 from knollside.core.fit.scaling import Scaled, scale_keeping
-from knollside.core.fit.threadfit import Threaded, open_flanks
+from knollside.core.fit.threadfit import Threaded, move_flanks
 from knollside.core.fit.together import Together, together
 from knollside.core.job import correcting
 from knollside.core.job.ask import Answerer, MeshKey, Question
@@ -243,8 +243,8 @@ class MoveWall(Question[Thickened]):
 
 
 @dataclass(frozen=True, eq=False)
-class OpenThread(Question[Threaded]):
-    """A thread's flanks opened."""
+class MoveThread(Question[Threaded]):
+    """A thread's flanks opened or closed."""
 
     part: Part
     feature: str
@@ -257,7 +257,7 @@ class OpenThread(Question[Threaded]):
         if f is None:
             raise Refused("That thread is not on this part.")
         ask.tick(0.2, "moving the flanks")
-        return open_flanks(part.changeable(), f, self.flank)
+        return move_flanks(part.changeable(), f, self.flank)
 
 
 @dataclass(frozen=True, eq=False)

@@ -47,7 +47,7 @@ def _thickened(made: Thickened, before: Mesh) -> Motion:
 
 @motion_of.register
 def _threaded(made: Threaded, before: Mesh) -> Motion:
-    return Motion(by=2 * made.flank)
+    return Motion(by=2 * abs(made.flank))
 
 
 @motion_of.register
