@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from manifold3d import Manifold
 
 from knollside.cli import main
+from knollside.core.fit.correction import correct
 from knollside.core.fit.process import learn
 from knollside.core.job import answer, correcting
 from knollside.core.job.file import parse_job, write_job
@@ -158,3 +159,16 @@ def test_a_job_file_carries_mates_readings_and_gap_trials(tmp_path: Path, capsys
     ):
         with pytest.raises(Refused, match=words):
             parse_job(json.dumps(job | {"mates": [job["mates"][0] | change]}))
+
+
+def test_an_insert_longer_than_its_hole_is_told() -> None:
+    solid = PLATE - rod(4, 5).translate((10, 10, 4)) - rod(4, 30).translate((30, 30, -5))
+    part = answer.read_part(mesh_of(solid))
+    blind, open_ = sorted((f for f in part.features if f.kind == "hole"), key=lambda f: bool(f.through))
+    assert not blind.through and open_.through
+    for f, longest in ((blind, blind.length - 1), (open_, open_.length)):
+        told = [
+            correct(f, Mate(feature=f.id, hardware=f"insert M3 x {longest + d:g}", fit="melt in"), UP, ()).caution
+            for d in (-0.1, 0.1)
+        ]
+        assert told[0] == "" and f"wants {f.length + 0.1:.1f}" in told[1]

@@ -34,6 +34,7 @@ from knollside.core.model import Feature, Refused
         ("nut m5", "nut M5", 8.0),
         ("M5 nut", "nut M5", 8.0),
         ("m3 insert", "insert M3", 4.0),
+        ("insert M3x5,7", "insert M3 x 5.7", 4.0),
         ("washer M4", "washer M4", 9.0),
         ("magnet 6x3", "magnet 6 mm", 6.0),
         ("G 1/4", "G 1/4", 13.157),
@@ -46,7 +47,10 @@ def test_hardware_is_read_as_people_write_it(written: str, name: str, size: floa
     assert found.name == name and found.size == pytest.approx(size, abs=1e-3)
 
 
-@pytest.mark.parametrize("written", ["", "M99x", "1/0 in", "a bolt", "rod", "nut 5 apples", "#77", "1/4-77"])
+@pytest.mark.parametrize(
+    "written",
+    ["", "M99x", "1/0 in", "a bolt", "rod", "nut 5 apples", "insert M3 x 90", "insert M7 x 5", "#77", "1/4-77"],
+)
 def test_what_is_no_hardware_is_said_to_be_none(written: str) -> None:
     with pytest.raises(Refused, match="is not known"):
         item(written)

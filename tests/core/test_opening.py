@@ -157,9 +157,7 @@ def test_a_loose_thread_is_closed_and_a_tapered_start_stays_one() -> None:
     """Closed by 0.1 and opened again it is what it was; the cone at its end gains no collar."""
     cone = Manifold.cylinder(14, 14 + 8.2, 8.2, circular_segments=120)  # takes the thread's end down by 45 degrees
     bolt = mesh_of((screw(20.0, 2.5, 14) ^ cone) + Manifold.cylinder(4, 14, circular_segments=6).translate((0, 0, -4)))
-    nut = mesh_of(
-        Manifold.cube((30, 30, 12), True).translate((0, 0, 6)) - screw(20.0, 2.5, 14).translate((0, 0, -1))
-    )
+    nut = mesh_of(Manifold.cube((30, 30, 12), True).translate((0, 0, 6)) - screw(20.0, 2.5, 14).translate((0, 0, -1)))
     for mesh, inside in ((bolt, False), (nut, True)):
         (f,) = [h for h in find_features(mesh) if h.kind == "thread"]
         assert f.inside is inside

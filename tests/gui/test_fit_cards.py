@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import pytest
-from conftest import Desk, seen, turn_to, type_in
+from conftest import Desk, mesh_of, seen, turn_to, type_in
 from conftest import press_in_panel as press
+from manifold3d import Manifold as Solid
+from PyQt6.QtWidgets import QPushButton
+
+from knollside.core.mesh.write import stl_bytes
 
 
 @pytest.fixture
@@ -64,3 +68,33 @@ def test_too_large_for_the_bed_and_too_small_are_said_and_change_nothing(hinge: 
     assert "leave" in seen(hinge) or "cut into a neighbour" in seen(hinge)
     type_in(hinge, "Scale", "0 %")
     assert hinge.window.current.scale.factor.value == 0.3  # refused beside the field
+
+
+def test_the_first_layer_that_frees_a_gap_goes_into_the_recipe_the_way_and_the_sheet(desk: Desk, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    """0.35 mm across the layers from 4.12 mm up: one empty layer of 0.2 with the advised first layer of 0.2."""
+    lower, foot = Solid.cube((20, 20, 4.12)), Solid.cube((6, 20, 7.47)).translate((24, 0, 0))
+    upper = Solid.cube((25, 20, 3)).translate((0, 0, 4.47)) + foot
+    path = tmp_path / "stack.stl"
+    path.write_bytes(stl_bytes(mesh_of(Solid.compose([lower, upper]))))
+    desk.window.part_step.open_file(str(path))
+    desk.settle(lambda: desk.part.name == "Stack" and desk.facts is not None)
+    desk.window.take("Fits")
+    turn_to(desk, "Gaps")
+    desk.settle(lambda: desk.fresh("gaps") is not None)
+    (before,) = desk.fresh("gaps")
+    name = next(b.text() for b in desk.window.findChildren(QPushButton) if b.text().startswith("First layer 0."))
+    press(desk, name)
+    desk.settle(lambda: desk.fresh("gaps") is not None and desk.fresh("gaps")[0].welds < before.welds)
+    first = desk.stored.recipe.first_layer
+    assert first == pytest.approx(before.first_layer) and name == f"First layer {first:.2f} mm"
+    assert desk.fresh("gaps")[0].gap.anywhere.across.layers == 2
+    desk.window.take("Build")
+    type_in(desk, "First layer, mm", "0.2")  # what is advised needs no word of its own
+    desk.settle()
+    assert desk.stored.recipe.first_layer is None
+    type_in(desk, "First layer, mm", "0.26")
+    desk.settle()
+
+    assert desk.stored.recipe.first_layer == 0.26 and desk.stored.recipe.first_mm(0.4) == 0.26
+    desk.workspace.undo.undo()
+    assert desk.stored.recipe.first_layer is None

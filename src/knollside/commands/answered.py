@@ -185,6 +185,7 @@ def _fit(args: argparse.Namespace) -> Said:
                 "for": c.target.words,
                 "printed_mm": c.target.size,
                 "chance_to_fit": c.chance_then[1],
+                "caution": c.caution,
             }
             for c in found.corrections
         ],

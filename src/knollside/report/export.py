@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import re
 import tempfile
@@ -50,11 +51,14 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
     # Priced as the window prices it: one number for one thing.
     cost = PlainPricer(edited.mesh, card, direction, PrinterMotion(), told.factor, recipe).price(recipe)
     height = float(laid(edited.mesh, direction).size[2])
+    first = recipe.first_mm(printer.nozzle_mm)
+    layers = 1 + max(math.ceil((height - first) / recipe.layer_height - 0.5), 0)
     settings = [
         ("Printer", f"{printer.name}, {printer.nozzle_mm:g} mm nozzle"),
         ("Material", card.name),
         ("Lies", f"{told.orientation_title}; the exported mesh is already turned"),
-        ("Layers", f"{recipe.layer_height:g} mm, {round(height / recipe.layer_height)} of them, {height:.1f} mm high"),
+        ("First layer", f"{first:.2f} mm"),
+        ("Layers", f"{recipe.layer_height:g} mm, {layers} of them, {height:.1f} mm high"),
         ("Walls", f"{recipe.walls}, lines {recipe.line_width:g} mm wide"),
         ("Tops and bottoms", f"{recipe.tops} and {recipe.bottoms}"),
         ("Infill", f"{recipe.infill * 100:.0f} % {recipe.pattern}" if recipe.infill else "none"),

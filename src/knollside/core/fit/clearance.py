@@ -32,6 +32,8 @@ _LINES = 0.15  # mm between the upright lines along which the layers between two
 _SPOT = 0.05  # mm2 that must face each other to weld
 _COUNTS = 0.02  # mm by which a place must be narrower to be told by itself
 
+_FIRST = "lay the first layer"
+
 
 @dataclass(frozen=True)
 class Across:
@@ -101,6 +103,12 @@ class Freedom:
     why: str
     cure: str
     open_to: float
+
+    @property
+    def first_layer(self) -> float | None:
+        """The first layer that would free it across the layers, mm; None where no other one does."""
+        over = (self.gap.bears or self.gap.anywhere).across
+        return over.first if over is not None and over.first is not None and _FIRST in self.cure else None
 
 
 def split_bodies(mesh: Mesh) -> list[Mesh]:
@@ -323,5 +331,5 @@ def _more_layers(over: Across, across: Range) -> str:
     h = over.layering.height
     need = math.ceil((across.value + 1.645 * (across.high - across.low) / 3.29) / h)
     if over.first is not None and over.most >= need:
-        return f"lay the first layer {over.first:.2f} mm high: then {over.most} layers stay empty"
+        return f"{_FIRST} {over.first:.2f} mm high: then {over.most} layers stay empty"
     return f"leave {need} layers, {need * h:.2f} mm, across the layers"

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from knollside.core.fit.finish import Coat, coat_of
+from knollside.core.fit.hardware import AHEAD, item
 from knollside.core.fit.posterior import Foretold
 from knollside.core.fit.process import PrintSetting, Process, Shift, learn, process_of
 from knollside.core.fit.windows import Target, Windows, gap_window, target
@@ -24,7 +25,7 @@ class Correction:
     doubt (and the partner's, where that is printed too). ``chance_now`` and ``chance_then`` are (binds, fits, rattles)
     as drawn and as corrected. ``partner`` names the printed feature it goes with, if it does. ``along_mm``: what the
     whole length of a slot, or a rectangle's longer side, should be drawn as, so that it keeps the travel (and the play)
-    of its width.
+    of its width. ``caution``: what its size cannot mend, in words.
     """
 
     feature: str
@@ -45,6 +46,7 @@ class Correction:
     coat: Coat | None = None
     along_from_mm: float | None = None
     along_mm: float | None = None
+    caution: str = ""
 
 
 def axis_of(feature: Feature, direction: tuple[float, float, float]) -> str:
@@ -88,7 +90,22 @@ def correct(
     to = _drawn_for(printed, process, kind, drawn)
     more = 2 * coat.sigma if coat is not None else 0.0
     now, then = (process.shift(kind, d).one.moved(d, more) for d in (drawn, to))
-    return _made(feature, to, bare, known, then.sigma, (odds(bare, now, inside, drop), odds(bare, then, inside, drop)))
+    chances = odds(bare, now, inside, drop), odds(bare, then, inside, drop)
+    return replace(_made(feature, to, bare, known, then.sigma, chances), caution=_too_short(feature, mate))
+
+
+def _too_short(f: Feature, mate: Mate) -> str:
+    """Whether an insert of a told length stands out of its hole, in words."""
+    if not mate.hardware.lower().startswith("insert") or mate.size_mm is not None or f.length is None:
+        return ""
+    long = item(mate.hardware).length
+    if long is None:
+        return ""
+    need = long if f.through else long + AHEAD
+    if f.length >= need - 0.01:
+        return ""
+    beyond = "" if f.through else f", with {AHEAD:g} mm for what it pushes ahead (typical)"
+    return f"{f.title} is {f.length:.1f} mm deep; an insert {long:g} mm long wants {need:.1f}{beyond}."
 
 
 @dataclass(frozen=True)

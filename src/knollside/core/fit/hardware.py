@@ -8,7 +8,7 @@ inserts have no standard: they are typical, the maker's sheet comes first.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 
 from knollside.core.fit import standards as std
@@ -72,6 +72,8 @@ ISO_4762_HEAD = dict(zip(_TWELVE, (3.0, 3.8, 4.5, 5.5, 7.0, 8.5, 10.0, 13.0, 16.
 ISO_7089_OUTER = dict(zip(_TWELVE, (4.0, 5.0, 6.0, 7.0, 9.0, 10.0, 12.0, 16.0, 20.0, 24.0, 30.0, 37.0), strict=True))
 _INSERT_BORES = {"M2": 3.2, "M2.5": 3.6, "M3": 4.0, "M4": 5.6, "M5": 6.4, "M6": 8.0}
 _PLAIN = re.compile(r"^(?:rod|pin|tube|cane|magnet)?\s*(\d+(?:[.,]\d+)?)\s*(?:mm)?$", re.IGNORECASE)
+_LONG_INSERT = re.compile(r"^insert\s*M\s*(\d(?:\.\d)?)\s*[x×]\s*(\d+(?:[.,]\d+)?)\s*(?:mm)?$", re.IGNORECASE)
+AHEAD = 1.0  # mm of hole beyond an insert for what it pushes ahead: typical
 _BY_CLASS = ("press", "snug", "slide", "free")
 
 
@@ -86,6 +88,7 @@ class Item:
     bores: dict[str, tuple[float, float, float]]
     classes: tuple[str, ...]
     source: str
+    length: float | None = None  # mm; of an insert, where it is told
 
     @property
     def fits(self) -> tuple[str, ...]:
@@ -188,6 +191,12 @@ def item(name: str) -> Item:
     for key in (clean, clean.upper(), clean.lower()):
         if key in known:
             return known[key]
+    long = _LONG_INSERT.match(clean)
+    if long is not None:
+        insert, length = known.get(f"insert M{float(long[1]):g}"), float(long[2].replace(",", "."))
+        if insert is None or not 1 <= length <= 40:
+            raise Refused(f"'{clean}' is not known: inserts are of M2 to M6, 1 to 40 mm long, as 'insert M3 x 5.7'.")
+        return replace(insert, name=f"{insert.name} x {length:g}", length=length)
     match = _PLAIN.match(clean)
     if match is not None:
         return Item(clean, "rod", float(match[1].replace(",", ".")), {}, _BY_CLASS, "as named")

@@ -57,7 +57,8 @@ def plan_thread(
 
 @dataclass(frozen=True)
 class Threaded:
-    """The mesh with one thread opened (or closed), the volume change foretold and found, and other corners, all kept to the bit."""
+    """The mesh with one thread opened or closed, the volume change foretold and found, and the other corners, all kept
+    to the bit."""
 
     mesh: Mesh
     feature: str

@@ -23,9 +23,13 @@ class Recipe(Record):
     bottoms: int = Field(4, ge=0, le=30)
     nozzle_c: Degrees | None = None
     fan: Share | None = None
+    first_layer: Length | None = Field(None, ge=0.04, le=1.5)  # mm; None as advised
 
     def first_mm(self, nozzle: float) -> float:
-        """Height of the first layer that is advised for a ``nozzle`` of so many mm: it forgives an uneven sheet."""
+        """Height of the first layer, mm: the person's own, or what is advised for a ``nozzle`` of so many mm, which
+        forgives an uneven sheet."""
+        if self.first_layer is not None:
+            return self.first_layer
         return round(min(max(self.layer_height, 0.5 * nozzle), 0.75 * nozzle), 2)
 
 

@@ -47,6 +47,7 @@ _FIELDS = (
     ("infill", "Infill", "share", "%", 0.05, 0),
     ("layer_height", "Layer, mm", "length", "mm", 0.04, 2),
     ("tops", "Tops", "share", "", 1, 0),
+    ("first_layer", "First layer, mm", "length", "mm", 0.02, 2),
 )
 
 
@@ -78,7 +79,8 @@ class BuildStep(Step):
             f = NumberField(words, kind if unit else "length", unit, step, *bounds_of(Recipe, key), decimals, 78)
             f.entered.connect(partial(self._typed, key))
             self.fields[key] = f
-            lay.addWidget(column(f, label(words, dim=True), spacing=1))
+            if key != "first_layer":
+                lay.addWidget(column(f, label(words, dim=True), spacing=1))
         lay.addStretch(1)
         self.pattern = Dropdown("Infill pattern", [(n.capitalize(), n) for n in PATTERNS], 10)
         self.pattern.chose.connect(lambda p: self._change("pattern", p))
@@ -104,7 +106,7 @@ class BuildStep(Step):
         self.panel = column(
             heading("Recipe", self.preset),
             line,
-            row(self.pattern, self.pin, stretch=0),
+            row(self.pattern, label("first layer", dim=True), self.fields["first_layer"], self.pin, stretch=0),
             self.price,
             self.price_note,
             self.tabs,
@@ -146,6 +148,9 @@ class BuildStep(Step):
         change: dict[str, object] = {"nozzle_c": None, "fan": None} if key == "usual" else {key: value}
         if key == "tops":
             change["bottoms"] = max(int(str(value)) - 1, 0)
+        advised = self.recipe.model_copy(update={"first_layer": None}).first_mm(self.part.printer.nozzle_mm)
+        if key == "first_layer" and value == advised:
+            change[key] = None
         recipe = Recipe.model_validate(self.recipe.model_dump() | change)
         said = f"{value:g}" if isinstance(value, int | float) else str(value)
         named = {"nozzle_c": f"nozzle at {said} °C", "usual": "usual heat and fan"}
@@ -231,7 +236,7 @@ class BuildStep(Step):
     def refresh(self) -> None:
         r, answer = self.recipe, self.board_answer
         for key, f in self.fields.items():
-            f.put(float(getattr(r, key)))
+            f.put(r.first_mm(self.part.printer.nozzle_mm) if key == "first_layer" else float(getattr(r, key)))
         self.pattern.put(r.pattern)
         self._fill_pages(r)
         dot, fresh = self._dot(r), answer.fresh

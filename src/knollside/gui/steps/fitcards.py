@@ -26,9 +26,10 @@ class BodiesCard(Page):
         open_gap: Callable[[tuple[int, int], float], None],
         keep: Callable[[OpenedGap], None],
         show: Callable[[Gap], None],
+        lay_first: Callable[[float], None],
     ) -> None:
         super().__init__()
-        self._open, self._keep, self._show = open_gap, keep, show
+        self._open, self._keep, self._show, self._lay_first = open_gap, keep, show, lay_first
 
     def put(
         self,
@@ -85,6 +86,9 @@ class BodiesCard(Page):
             acts.insert(
                 0, button(f"Make it {to:.2f} mm", lambda: self._open(g.bodies, to), tip="Nothing is changed yet")
             )
+        first = f.first_layer
+        if first is not None:
+            acts.insert(0, button(f"First layer {first:.2f} mm", lambda: self._lay_first(first), tip="In the recipe"))
         self.add(row(*acts, stretch=-2))
 
 

@@ -35,6 +35,7 @@ from knollside.gui.steps.tabs import Tabs
 from knollside.gui.steps.threadcard import ThreadCard
 from knollside.gui.steps.wallcard import WallCard
 from knollside.gui.viewport.scene import Scene
+from knollside.store.records import Kind
 
 MATES, GAPS, SHAPE, CHANGES = range(4)
 
@@ -50,7 +51,7 @@ class FitsStep(Step):
         self.mates = MatesPage(session, self._set, self._drop, self._add_all)
         self.ladder = self.mates.ladder
         self.ladder.taken.connect(session.pick)
-        self.bodies = BodiesCard(self._open_gap, self._keep_opened, self._show_gap)
+        self.bodies = BodiesCard(self._open_gap, self._keep_opened, self._show_gap, self._lay_first)
         self.bodies.margins(0, 0)
         self.flare = FlareCard(partial(session.ask, nodes.FLARE), self._keep_relieved)
         self.scale = ScaleCard(self._scale, self._keep_scaled)
@@ -122,6 +123,10 @@ class FitsStep(Step):
 
     def _move_wall(self, name: str, by: float, side: str, follow: bool) -> None:
         self.session.ask(nodes.WALL, WallWish(name, by, side, follow))
+
+    def _lay_first(self, height: float) -> None:
+        recipe = self.part.recipe.model_copy(update={"first_layer": height})
+        self.workspace.edit({Kind.RECIPE: recipe}, f"recipe: first layer {height:g} mm")
 
     def _open_thread(self, name: str, flank: float) -> None:
         self.session.ask(nodes.THREAD, ThreadWish(name, flank))

@@ -91,7 +91,7 @@ class MatesPage(Seeing, Page):
         self.ladder.put(rows, picked_now, chosen)
         lines = [
             f"{c.feature.replace('-', ' ').capitalize()}: {c.from_mm:.2f} to {c.to_mm:.2f} mm, "
-            f"{c.to_mm - c.from_mm:+.2f} across"
+            f"{c.to_mm - c.from_mm:+.2f} across" + (f". {c.caution}" if c.caution else "")
             for c in rows
             if c.feature in chosen
         ]
