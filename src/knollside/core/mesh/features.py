@@ -18,6 +18,7 @@ from knollside.core.mesh.recognition.sorting import find_scanned, find_shapes, t
 from knollside.core.mesh.rounding import rounding_of
 from knollside.core.mesh.threads import Thread, find_threads
 from knollside.core.mesh.topology import bodies_of
+from knollside.core.mesh.webs import with_webs
 from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Mesh, Refused
 
 SMALLEST_FLAT = 0.002  # share of the whole surface
@@ -81,7 +82,7 @@ def read_features(mesh: Mesh) -> tuple[tuple[Feature, ...], float]:
     raw += [_thread(t) for t in threads]
     raw = with_blends(skin, raw)
 
-    return tuple(related(_numbered(raw, skin.areas, middle, label))), 0.0
+    return tuple(with_webs(mesh, related(_numbered(raw, skin.areas, middle, label)))), 0.0
 
 
 def _numbered(raw: list[Feature], areas: Array, middle: np.ndarray, label: np.ndarray) -> list[Feature]:

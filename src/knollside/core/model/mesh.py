@@ -97,7 +97,8 @@ FeatureKind = Literal[
 ]
 # A round is a part of a cylinder or cone that is none of the others; a patch a surface a person pointed at that is none
 # of the rest.
-FeatureRole = Literal["", "counterbore", "countersink", "step", "crossing"]
+FeatureRole = Literal["", "counterbore", "countersink", "step", "crossing", "living hinge", "snap arm"]
+WEBS: tuple[FeatureRole, ...] = ("living hinge", "snap arm")
 # What a hole, pin or slot is besides: with flats, a key, a slot running out of it, another hole running into it ...
 FeatureForm = Literal["", "D", "double D", "keyed", "keyhole", "merged", "open", "arc"]
 _ALL_ROUND = 350.0  # degrees
@@ -160,6 +161,12 @@ class Feature:
         return (self.residual or 0.0) > _ROUGH
 
     @property
+    def doubt(self) -> float:
+        """How far the diameter may be off, mm, two sigma: nothing where corners stand on the surface; on a rough one a
+        quarter of the farthest corner's distance, about the scatter of one (docs/methods.md 7)."""
+        return max((self.residual or 0.0) / 4, 0.01) if self.rough else 0.0
+
+    @property
     def is_pocket_of_flats(self) -> bool:
         """Whether its walls are flats of their own besides."""
         return self.kind in ("square", "rectangle") and not self.corner
@@ -168,7 +175,7 @@ class Feature:
     def title(self) -> str:
         """In words for a person: "Hole 3", "Counterbore 1"."""
         number = self.id.rsplit("-", 1)[-1]
-        name: str = self.role if self.role in ("counterbore", "countersink") else self.kind
+        name: str = self.role if self.role in ("counterbore", "countersink", *WEBS) else self.kind
         if self.kind == "ball" and self.inside:
             name = "socket"
         if self.kind == "round":
@@ -183,6 +190,8 @@ class Feature:
         if not self.role or not self.beside:
             return ""
         other = self.beside[0].replace("-", " ")
+        if self.role in WEBS:
+            return ""
         return f"crosses {other}" if self.role == "crossing" else f"{self.role} of {other}"
 
     @property
@@ -197,9 +206,12 @@ class Feature:
             return f"{self.diameter:.2f} mm at its widest, flanks of {self.angle:.1f}°, {self.length:.1f} mm long"
         if self.kind == "thread":
             return f"{self.diameter:.2f} mm, {self.pitch:.2f} mm a turn, {'inside' if self.inside else 'outside'}"
+        if self.role in WEBS and self.readings is not None:
+            return self._web_text(*self.readings)
         if self.diameter is None:
             return f"{self.area / 100:.1f} cm²"
-        words = [f"{self.diameter:.2f} mm across", *self._form_text()]
+        doubt = f" ± {self.doubt:.2f}" if self.doubt else ""
+        words = [f"{self.diameter:.2f}{doubt} mm across", *self._form_text()]
         if self.kind in ("hole", "pin", "slot", "taper", "cone") and self.length is not None:
             words.append(f"{self.length:.1f} mm long")
         if self.kind in ("taper", "cone") and self.angle is not None:
@@ -209,6 +221,14 @@ class Feature:
         if self.through is not None and self.kind in ("hole", "slot"):
             words.append("through" if self.through else "blind")
         return ", ".join(words)
+
+    def _web_text(self, thick: float, other: float) -> str:
+        long = self.length or 0.0
+        if self.role == "living hinge":
+            return f"{thick:.2f} mm thick over {other:.1f} mm, {long:.1f} mm long"
+        # A cantilever bent at its end by the catch (Roark): the strain at its root.
+        strain = 150 * thick * other / max(long, 1e-9) ** 2
+        return f"{thick:.2f} mm thick, {long:.1f} mm long, catches {other:.2f} mm: strains {strain:.1f} % in passing"
 
     def _polygon_text(self) -> str:
         corner = f", corners of {self.corner:.2f} mm radius" if self.corner else ""

@@ -7,6 +7,7 @@ import numpy as np
 from knollside.core.mesh.features import feature_at
 from knollside.core.model import (
     POLYGONS,
+    WEBS,
     Array,
     BearingLoad,
     DeflectionLoad,
@@ -67,8 +68,9 @@ def kind_marks(session: Session) -> tuple[Array, tuple[str, ...]]:
     for f in facts.features:
         # The walls of a square pocket are flats besides: there the pocket is told.
         code[f.faces] = np.where(code[f.faces] % unnamed, code[f.faces], 0) if f.kind == "flat" else 0
-        if f.kind in _OF_KIND:
-            code[f.faces] = KINDS.index(_OF_KIND[f.kind]) + 1
+        kind = "hinge or snap" if f.role in WEBS else _OF_KIND.get(f.kind)
+        if kind is not None:
+            code[f.faces] = KINDS.index(kind) + 1
     there = tuple(KINDS[k - 1] for k in np.unique(code) if k)
     code = code * KIND
     chosen = session.feature(session.picked)

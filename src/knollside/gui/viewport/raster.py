@@ -15,7 +15,7 @@ MARKS = {"": 0, "held": 1, "pushed": 2, "mates": 3, "shown": 4, "hidden": 5, "fl
 CUT = -2  # in place of a triangle's number: the part is open here
 CHOSEN = 8  # added to a face's mark while it is under discussion
 KIND = 16  # times the number of what kind of thing a face is of, added to its mark
-KINDS = ("hole", "pin", "slot or pocket", "cone", "ball", "thread", "lettering", "rounding", "unnamed")
+KINDS = ("hole", "pin", "slot or pocket", "cone", "ball", "thread", "lettering", "rounding", "hinge or snap", "unnamed")
 _INK = np.array(
     [
         (0, 0, 0, 0.0),
@@ -27,6 +27,7 @@ _INK = np.array(
         (127, 90, 10, 0.70),
         (42, 37, 32, 0.80),  # peat
         (85, 96, 106, 0.35),  # slate
+        (150, 92, 70, 0.55),  # bark
         (168, 69, 42, 0.60),  # clay
     ],
     np.float64,
