@@ -209,3 +209,14 @@ def test_places_that_are_none_and_too_many_of_them_are_answered() -> None:
     part = with_names(facts, many)
     assert sum(bool(f.pointed) for f in part.features) == 200 and len(part.lost) >= 30
     assert any(f.kind == "hole" and not f.pointed for f in part.features)
+
+
+@pytest.mark.parametrize("noise", [0.02, 0.04])
+def test_a_scanned_size_is_told_with_a_doubt_that_holds_the_true_one(noise: float) -> None:
+    sizes = {"hole": (scans.HOLE, scans.BLIND), "slot": (scans.SLOT,), "pin": (scans.PEG,)}
+    found = [f for f in find_features(scans.scanned(noise, seed=3)) if f.kind in sizes]
+    assert len(found) == 4
+    for f in found:
+        assert min(abs(f.diameter - d) for d in sizes[f.kind]) <= f.doubt < 2.5 * noise
+        assert f"{f.diameter:.2f} ± {f.doubt:.2f} mm across" in f.size_text
+    assert all(f.doubt == 0 and "±" not in f.size_text for f in find_features(plate_with_hole()) if f.diameter)

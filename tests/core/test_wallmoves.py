@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import manifold3d as m3
 import numpy as np
 import pytest
@@ -10,7 +12,7 @@ import shapely.affinity
 from core.test_recognition import KERNELS, of_kernel
 
 from knollside.core.job.answer import read_part
-from knollside.core.job.correcting import apply_corrections, corrections
+from knollside.core.job.correcting import Cutting, apply_corrections, carved, corrections
 from knollside.core.mesh.bore import carve, moved_walls
 from knollside.core.mesh.check import check
 from knollside.core.mesh.edit import can_move, resize
@@ -221,3 +223,18 @@ def test_a_wall_beside_a_leaning_mouth_is_not_thin_for_its_edge() -> None:
     found, _ = corrections(part, mates, UP, ())
     made = apply_corrections(part, mates, found, UP, Recipe())
     assert not made.refused and len(made.changes) == 1 and check(made.mesh).sound
+
+
+def test_a_tilted_countersunk_hole_of_another_kernel_is_a_hole_after_it_was_widened() -> None:
+    """Its facets lean from the corners of one mouth to those of the other; cut on at new mouths they were no round."""
+    with np.load(Path(__file__).parent / "files" / "tilted-bracket.npz") as z:
+        part = read_part(Mesh(z["vertices"], z["faces"].astype(np.int64)))
+    holes = [f for f in part.features if f.kind == "hole" and not f.form]
+    assert [round(f.diameter, 3) for f in holes] == [5.2, 5.2] and all(0.9 < f.axis[2] < 0.97 for f in holes)
+    work = Cutting(part.mesh, part.features, (0.0, 0.0, 1.0), Recipe(), 0.0)
+    for by in (0.56, -0.3):
+        to = Sizes(5.2 + by)
+        made, (change,) = carved(part.mesh, holes[0], to, work.steps(holes[0], None, to), Recipe())
+        assert change.volume_found == pytest.approx(change.volume_predicted, rel=0.02)
+        sizes = sorted(f.diameter for f in find_features(made) if f.kind == "hole" and not f.form)
+        assert sizes == pytest.approx(sorted((5.2, 5.2 + by)), abs=1e-3)

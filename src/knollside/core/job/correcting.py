@@ -134,6 +134,9 @@ def _moved(part: PartFacts, wanted: dict[str, Sizes], line_width: float) -> Edit
     return Edited(mesh, tuple(changes), tuple(refused))
 
 
+_LEANS = 1e-4
+
+
 # What is done to a feature, step by step; of each step the ways it may be done, the first first, with its name.
 Steps = list[list[tuple[list[Cut], str]]]
 
@@ -179,10 +182,17 @@ class Cutting:
         except Refused as refusal:
             why = refusal
         if f.kind in ("hole", "hexagon") and not f.form and to.along is None and larger:
-            ways.append(([grown(self.mesh, f, to.across)], "cut anew"))
+            plain: tuple[list[Cut], str] = ([grown(self.mesh, f, to.across)], "cut anew")
+            # Facets that lean from one mouth's corners to the other's would be cut off at new mouths between corners.
+            ways.insert(0 if _leaning(self.mesh, f) else len(ways), plain)
         if not ways:
             raise why or Refused(f"{f.title}: its size cannot be changed.")
         return ways
+
+
+def _leaning(mesh: Mesh, f: Feature) -> bool:
+    """Whether the facets of a wall do not run along its axis."""
+    return bool((np.abs(mesh.normals[f.faces] @ np.asarray(f.axis)) > _LEANS).any())
 
 
 def carved(mesh: Mesh, f: Feature, to: Sizes, steps: Steps, recipe: Recipe) -> tuple[Mesh, list[Change]]:
