@@ -1,0 +1,492 @@
+"""Plates on printers and hours: the plan that is soonest done, changes filament least, or meets what is due.
+
+A list of plates with a printer each is turned into hours from left to right: each begins as early as its printer, its
+spool, its drying and the hours somebody is in allow. The list is annealed (Kirkpatrick and others 1983); constraint
+programming gives the bound that tells how far from the best the plan may be, and proves what cannot be done.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from enum import IntEnum
+from typing import Any
+
+import numba
+import numpy as np
+
+from knollside.core.model import Array, Ints, Range, Refused
+from knollside.core.run.hours import UNIT, Span
+
+FIRST_LAYER = 4  # units it is watched for
+_NEVER = np.iinfo(np.int64).max // 4
+_ROUNDS = 24_000
+_NOTHING = 1e17  # a cost from which on a list does not go
+
+
+class School(IntEnum):
+    """Who must be in: all the time; for the first layer and at the end; for the first layer."""
+
+    NEVER_ALONE = 0
+    ENDS_WATCHED = 1
+    OVERNIGHT = 2
+
+
+class Goal(IntEnum):
+    SOONEST = 0
+    FEWEST_CHANGES = 1
+    DUE_FIRST = 2
+
+
+@dataclass(frozen=True)
+class PlateTask:
+    """One plate: ``hours`` with their doubt, the ``filament`` and ``spool`` it takes (the spool is on one printer at a
+    time), the printers it may go on, when it is due and from when it can be begun."""
+
+    key: str
+    title: str
+    hours: Range
+    filament: str
+    spool: str
+    printers: tuple[str, ...]
+    due: datetime | None = None
+    ready: datetime | None = None
+
+
+@dataclass(frozen=True)
+class Machine:
+    """A printer: what is ``loaded``, from when it is free, minutes for a change of filament and to cool and clear."""
+
+    name: str
+    loaded: str = ""
+    free: datetime | None = None
+    change_minutes: float = 10.0
+    clear_minutes: float = 20.0
+
+
+@dataclass(frozen=True)
+class Drying:
+    """A spool that must be dried for so many hours before its first plate; there is one drier."""
+
+    spool: str
+    hours: float
+
+
+@dataclass(frozen=True)
+class Slot:
+    """A plate's place in the plan, in units: cleared and loaded for from ``setup`` on, printed from ``start`` to
+    ``end`` (by the 80th percentile), which may come between ``soonest`` and ``latest``; ``late`` units after it was
+    due."""
+
+    task: PlateTask
+    printer: str
+    setup: int
+    start: int
+    end: int
+    soonest: int
+    latest: int
+    changes: bool
+    late: int
+
+
+@dataclass(frozen=True)
+class DrySlot:
+    spool: str
+    start: int
+    end: int
+
+
+@dataclass(frozen=True)
+class Plan:
+    """``slots`` by start; ``bound``: no plan is done before that unit (or has fewer changes, or less lateness, by the
+    goal); ``proved``: the plan is the best there is, as far as it is planned."""
+
+    span: Span
+    slots: tuple[Slot, ...]
+    drying: tuple[DrySlot, ...]
+    goal: Goal
+    changes: int
+    done: int
+    late: int
+    bound: int
+    proved: bool
+
+    @property
+    def value(self) -> int:
+        return (self.done, self.changes, self.late)[self.goal]
+
+
+@dataclass(frozen=True)
+class Numbers:
+    """All that the kernels need; plates by number."""
+
+    long: Ints
+    filament: Ints
+    spool: Ints
+    ready: Ints
+    due: Ints
+    can: np.ndarray
+    free: Ints
+    loaded: Ints
+    change: Ints
+    clear: Ints
+    dry: Ints
+    present: np.ndarray
+    until: Ints
+    school: int
+
+    def args(self) -> tuple[object, ...]:
+        return (
+            self.long,
+            self.filament,
+            self.spool,
+            self.ready,
+            self.due,
+            self.free,
+            self.loaded,
+            self.change,
+            self.clear,
+            self.dry,
+            self.present,
+            self.until,
+            self.school,
+        )
+
+
+@numba.njit(cache=True, nogil=True)
+def _set_up(t, long, present, until):  # type: ignore[no-untyped-def]
+    """From ``t`` on the first unit with somebody in for so many units; -1 for none."""
+    n = present.shape[0]
+    while t + long <= n:
+        if not present[t]:
+            t += 1
+        elif until[t] < t + long:
+            t = until[t]
+        else:
+            return t
+    return -1
+
+
+@numba.njit(cache=True, nogil=True)
+def _earliest(t, long, present, until, school):  # type: ignore[no-untyped-def]
+    """From ``t`` on the first unit at which a print of so many units may be begun, by the school; -1 for none."""
+    n = present.shape[0]
+    while t + long <= n:
+        if not present[t]:
+            t += 1
+        elif until[t] < t + min(FIRST_LAYER, long) or (school == 0 and until[t] < t + long):
+            t = until[t]  # the stretch is too short from here: on to its end
+        elif school == 1 and not present[t + long - 1]:
+            t += 1  # the end falls on the last printed unit
+        else:
+            return t
+    return -1
+
+
+@numba.njit(cache=True, nogil=True)
+def _laid_out(  # type: ignore[no-untyped-def]
+    order, where, long, filament, spool, ready, due, free, loaded, change, clear, dry, present, until, school, out
+):
+    """Hours of a list: rows of ``out`` (n, 4) are setup, start, end, changed; returns (worked, changes, done, late)."""
+    at, on = free.copy(), loaded.copy()
+    begun = np.zeros(len(free), np.bool_)
+    used = np.zeros(len(dry), np.int64)  # from when a spool is free
+    dried = np.zeros(len(dry), np.bool_)
+    drier = 0
+    changes, done, late = 0, 0, 0
+    for k in order:
+        m, s = where[k], spool[k]
+        if dry[s] > 0 and not dried[s]:
+            t = max(drier, used[s])
+            while t < present.shape[0] and not present[t]:
+                t += 1
+            drier = t + dry[s]
+            used[s] = drier
+            dried[s] = True
+        swap = on[m] != filament[k]
+        # Clearing and changing needs somebody, too; it may be done the evening before.
+        setup = (clear[m] if begun[m] else 0) + (change[m] if swap else 0)
+        begin = _set_up(max(at[m], used[s]), setup, present, until) if setup > 0 else max(at[m], used[s])
+        if begin < 0:
+            return False, changes, done, late
+        t = _earliest(max(begin + setup, ready[k]), long[k], present, until, school)
+        if t < 0:
+            return False, changes, done, late
+        out[k, 0], out[k, 1], out[k, 2], out[k, 3] = begin, t, t + long[k], 1 if swap else 0
+        at[m], on[m], begun[m] = t + long[k], filament[k], True
+        used[s] = t + long[k]
+        changes += 1 if swap else 0
+        done = max(done, t + long[k])
+        late += max(t + long[k] - due[k], 0)
+    return True, changes, done, late
+
+
+@numba.njit(cache=True, nogil=True)
+def _cost(goal, worked, changes, done, late, total):  # type: ignore[no-untyped-def]
+    """One number to lessen: what was asked for, then soonest done, then all soon."""
+    if not worked:
+        return 1e18
+    rest = done * 1e3 + total * 1e-2
+    if goal == 1:
+        return changes * 1e8 + late * 1e2 + rest
+    if goal == 2:
+        return late * 1e8 + rest + changes
+    return done * 1e8 + late * 1e3 + changes * 1e2 + total * 1e-2
+
+
+@numba.njit(cache=True, nogil=True)
+def _annealed(  # type: ignore[no-untyped-def]
+    order, where, can, goal, rounds, seed, long, filament, spool, ready, due, free, loaded, change, clear, dry, present,
+    until, school,
+):  # fmt: skip
+    """The best list found: order, printers, cost."""
+    np.random.seed(seed)
+    n, machines = len(order), can.shape[1]
+    out = np.zeros((n, 4), np.int64)
+    best_order, best_where, best = order.copy(), where.copy(), 1e18
+    now = 1e18
+    trial_order, trial_where = order.copy(), where.copy()
+    for i in range(rounds + 1):
+        trial_order[:] = order
+        trial_where[:] = where
+        if i > 0:
+            kind = np.random.randint(0, 4)
+            a, b = np.random.randint(0, n), np.random.randint(0, n)
+            if kind == 0:
+                trial_order[a], trial_order[b] = trial_order[b], trial_order[a]
+            elif kind < 3:
+                v = trial_order[a]
+                if a < b:
+                    for j in range(a, b):
+                        trial_order[j] = trial_order[j + 1]
+                else:
+                    for j in range(a, b, -1):
+                        trial_order[j] = trial_order[j - 1]
+                trial_order[b] = v
+            if kind > 1:
+                k = trial_order[np.random.randint(0, n)]
+                m = np.random.randint(0, machines)
+                if can[k, m]:
+                    trial_where[k] = m
+        worked, changes, done, late = _laid_out(
+            trial_order, trial_where, long, filament, spool, ready, due, free, loaded, change, clear, dry, present,
+            until, school, out,
+        )  # fmt: skip
+        cost = _cost(goal, worked, changes, done, late, out[:, 2].sum())
+        # Worse by up to some hundredths, or a change, at first, by nothing at last.
+        warm = (0.4e8 if goal == 1 else 0.04 * now) * (1 - i / (rounds + 1)) ** 2
+        if cost <= now or (now < _NOTHING and np.random.random() < np.exp(-(cost - now) / (warm + 1e-9))):
+            order[:] = trial_order
+            where[:] = trial_where
+            now = cost
+            if cost < best:
+                best, best_order, best_where = cost, trial_order.copy(), trial_where.copy()
+    return best_order, best_where, best
+
+
+@dataclass(frozen=True)
+class Bound:
+    """No plan is better than ``low``; whether nothing goes at all; and the list that an easier problem would have."""
+
+    low: int
+    impossible: bool = False
+    order: Ints | None = None
+    where: Ints | None = None
+
+
+Bounds = Callable[[Numbers, Goal, int], Bound]
+
+
+def planned(
+    tasks: Sequence[PlateTask],
+    machines: Sequence[Machine],
+    span: Span,
+    school: School,
+    goal: Goal,
+    drying: Sequence[Drying] = (),
+    bounds: Bounds | None = None,
+) -> Plan:
+    """The plan. Deterministic but for what ``bounds`` finds in its time; without it the closed bound stands. Raises
+    :class:`Refused` with the reason where nothing goes."""
+    if not tasks:
+        raise Refused("There is no plate to plan.")
+    if not machines:
+        raise Refused("There is no printer to plan for. Add one at Workshop.")
+    v = numbers(tasks, machines, span, school, drying)
+    for k, t in enumerate(tasks):
+        if not v.can[k].any():
+            raise Refused(f"{t.title} goes on none of the printers.")
+    if not span.present.any():
+        raise Refused("Nobody is in during these days: no print can be begun. Say when somebody is.")
+    order = np.argsort(np.minimum(v.due, 10**6) * 1000 - v.long, kind="stable").astype(np.int64)
+    starts = [np.array([np.flatnonzero(c)[k % c.sum()] for c in v.can]) for k in (0, 1)]
+    held = v.can & (v.filament[:, None] == v.loaded[None])
+    starts.append(np.where(held.any(axis=1), held.argmax(axis=1), starts[0]))
+    whole = [_anneal(v, goal, order, where, k) for k, where in enumerate(starts)]
+    best = min(whole, key=lambda w: w[2])
+    if best[2] >= _NOTHING:
+        raise Refused(_why_not(tasks, machines, v, span, school))
+    low = (_soonest(v), _least_changes(v), 0)[goal]
+    value = _value(v, goal, best)
+    if value > low and bounds is not None:
+        found = bounds(v, goal, value)
+        low = min(max(low, found.low), value)
+        if found.order is not None and found.where is not None:
+            best = min(best, _anneal(v, goal, found.order, found.where, len(starts)), key=lambda w: w[2])
+    return _told(tasks, machines, span, goal, v, best, low)
+
+
+_Listed = tuple[Ints, Ints, float]  # order, printers, cost
+
+
+def _anneal(v: Numbers, goal: Goal, order: Ints, where: Ints, seed: int) -> _Listed:
+    numbers_of: tuple[Any, ...] = (order.copy(), where.astype(np.int64), v.can, int(goal), _ROUNDS, seed, *v.args())
+    made: _Listed = _annealed(*numbers_of)
+    return made
+
+
+def _value(v: Numbers, goal: Goal, listed: _Listed) -> int:
+    given: tuple[Any, ...] = (listed[0], listed[1], *v.args(), np.zeros((len(v.long), 4), np.int64))
+    _, changes, done, late = _laid_out(*given)
+    return (int(done), int(changes), int(late))[goal]
+
+
+def numbers(
+    tasks: Sequence[PlateTask], machines: Sequence[Machine], span: Span, school: School, drying: Sequence[Drying]
+) -> Numbers:
+    """In units and numbers. Uncertain hours count by their 80th percentile, taken as a normal within its range."""
+    filaments = {
+        f: i for i, f in enumerate(dict.fromkeys([*(t.filament for t in tasks), *(m.loaded for m in machines)]))
+    }
+    spools = {s: i for i, s in enumerate(dict.fromkeys(t.spool or f"of {t.key}" for t in tasks))}
+    names = [m.name for m in machines]
+    dry = np.zeros(len(spools), np.int64)
+    for d in drying:
+        if d.spool in spools:
+            dry[spools[d.spool]] = units(d.hours)
+    return Numbers(
+        np.array([max(units(eightieth(t.hours)), 1) for t in tasks], np.int64),
+        np.array([filaments[t.filament] for t in tasks], np.int64),
+        np.array([spools[t.spool or f"of {t.key}"] for t in tasks], np.int64),
+        np.array([0 if t.ready is None else max(span.unit(t.ready), 0) for t in tasks], np.int64),
+        np.array([_NEVER if t.due is None else span.unit(t.due, up=False) for t in tasks], np.int64),
+        np.array([[n in t.printers for n in names] for t in tasks], bool),
+        np.array([0 if m.free is None else max(span.unit(m.free), 0) for m in machines], np.int64),
+        np.array([filaments[m.loaded] for m in machines], np.int64),
+        np.array([units(m.change_minutes / 60) for m in machines], np.int64),
+        np.array([max(units(m.clear_minutes / 60), 1) for m in machines], np.int64),
+        dry,
+        span.present,
+        span.until,
+        int(school),
+    )
+
+
+def units(hours: float) -> int:
+    return int(np.ceil(hours * 3600 / UNIT.total_seconds() - 1e-9))
+
+
+def eightieth(hours: Range) -> float:
+    """The 80th percentile of hours whose range holds nine in ten."""
+    return hours.value + 0.8416 / 1.6449 * (hours.high - hours.value)
+
+
+def _told(
+    tasks: Sequence[PlateTask],
+    machines: Sequence[Machine],
+    span: Span,
+    goal: Goal,
+    v: Numbers,
+    listed: _Listed,
+    low: int,
+) -> Plan:
+    order, where, _ = listed
+    out = np.zeros((len(tasks), 4), np.int64)
+    given: tuple[Any, ...] = (order, where, *v.args(), out)
+    _, changes, done, late = _laid_out(*given)
+    slots = []
+    for k in np.argsort(out[:, 1], kind="stable"):
+        t, (setup, start, end, swap) = tasks[k], out[k]
+        soonest, latest = (int(start) + units(h) for h in (t.hours.low, t.hours.high))
+        over = max(int(end) - int(v.due[k]), 0)
+        slots.append(
+            Slot(t, machines[where[k]].name, int(setup), int(start), int(end), soonest, latest, bool(swap), over)
+        )
+    value = (int(done), int(changes), int(late))[goal]
+    return Plan(
+        span,
+        tuple(slots),
+        _dry_slots(tasks, v, order, out),
+        goal,
+        int(changes),
+        int(done),
+        int(late),
+        low,
+        value <= low,
+    )
+
+
+def _dry_slots(tasks: Sequence[PlateTask], v: Numbers, order: Ints, out: Array) -> tuple[DrySlot, ...]:
+    """When the drier runs: by the same rule as in the list."""
+    made: list[DrySlot] = []
+    used: dict[int, int] = {}
+    drier = 0
+    names = {int(s): (tasks[k].spool or f"of {tasks[k].key}") for k, s in enumerate(v.spool)}
+    seen: set[int] = set()
+    for k in order:
+        s = int(v.spool[k])
+        if v.dry[s] > 0 and s not in seen:
+            t = max(drier, used.get(s, 0))
+            while t < len(v.present) and not v.present[t]:
+                t += 1
+            drier = t + int(v.dry[s])
+            made.append(DrySlot(names[s], t, drier))
+            seen.add(s)
+        used[s] = int(out[k, 2])
+    return tuple(made)
+
+
+def _soonest(v: Numbers) -> int:
+    """No plan is done before this: the longest plate by itself, and all plates shared out evenly."""
+    alone = [
+        min(
+            _earliest(max(v.free[m], v.ready[k]), v.long[k], v.present, v.until, v.school) + v.long[k]
+            for m in np.flatnonzero(v.can[k])
+        )
+        for k in range(len(v.long))
+    ]
+    machines = len(v.free)
+    first = np.sort(np.maximum(v.free, 0))
+    # All work with the least clearing between, on all printers from the hour they are free.
+    work = int(v.long.sum()) + max(len(v.long) - machines, 0) * int(v.clear.min())
+    even = int(np.ceil((work + int(first.sum())) / machines))
+    return int(max(*alone, even))
+
+
+def _least_changes(v: Numbers) -> int:
+    """Every filament that no printer holds must be loaded once."""
+    return len(set(v.filament.tolist()) - set(v.loaded.tolist()))
+
+
+def _why_not(tasks: Sequence[PlateTask], machines: Sequence[Machine], v: Numbers, span: Span, school: School) -> str:
+    """The plate that cannot be begun at all, with what would do; else that the days are too few."""
+    for k, t in enumerate(tasks):
+        for m in np.flatnonzero(v.can[k]):
+            if _earliest(max(v.free[m], v.ready[k]), v.long[k], v.present, v.until, v.school) >= 0:
+                break
+        else:
+            hours = eightieth(t.hours)
+            if school is School.OVERNIGHT:
+                return f"{t.title} takes {hours:.1f} h and does not end in these days; plan more days."
+            longest = float(np.max(span.until - np.arange(len(span.until)), initial=0)) * UNIT.total_seconds() / 3600
+            if school is School.NEVER_ALONE:
+                return (
+                    f"{t.title} takes {hours:.1f} h; nobody is in for longer than {longest:.1f} h at a stretch. Split "
+                    "it, be in for longer, or have only its first layer and end watched."
+                )
+            return (
+                f"{t.title} takes {hours:.1f} h: begun while somebody is in it always ends when nobody is. Change your "
+                "hours, or accept prints that run on alone."
+            )
+    return "All plates together do not end in these days; plan more days, or fewer plates."
