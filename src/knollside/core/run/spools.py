@@ -45,8 +45,8 @@ def left_on(k: Known) -> Left:
     """Grams left and their doubt. Raises :class:`Refused` for a spool lighter than its own tare."""
     if k.tare is not None and k.gross is not None and k.gross < k.tare - _SCALE:
         raise Refused(
-            f"It weighed {k.gross:.0f} g, less than the empty spool's {k.tare:.0f} g. Weigh both again, or put the tare "
-            "right."
+            f"It weighed {k.gross:.0f} g, less than the empty spool's {k.tare:.0f} g. Weigh both again, or put the "
+            "tare right."
         )
     counted = k.net - sum(k.took)
     spread = math.hypot(k.net * _NEW / 2, math.sqrt(_together(k.took, k.took)))
