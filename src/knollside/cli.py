@@ -1,4 +1,4 @@
-"""The same core without a window: ``knollside check | features | rank | strength | board | fit | sliced | export``."""
+"""The same core without a window: ``knollside check | features | rank | strength | board | fit | plan | week ...``."""
 
 from __future__ import annotations
 
@@ -29,6 +29,8 @@ def _parser() -> argparse.ArgumentParser:
         ("fit", "job", "corrections of holes and pins"),
         ("sliced", "job", "hold a sliced file against the plan"),
         ("export", "job", "write the turned, corrected part and its sheet"),
+        ("plan", "run", "a run's parts packed on plates"),
+        ("week", "run", "a run's plates on printers and hours"),
     ):
         p = sub.add_parser(name, help=text)
         p.add_argument("path", metavar=what.upper(), type=Path)
@@ -66,6 +68,8 @@ def _parser() -> argparse.ArgumentParser:
         if name == "sliced":
             p.add_argument("file", metavar="FILE", type=Path, help="plain G-code of this part")
             p.add_argument("--cells", type=int, default=None, help="about how many cells to solve with")
+        if name == "plan":
+            p.add_argument("--out", type=Path, default=None, help="folder to write each plate's 3MF and page to")
         if name == "export":
             p.add_argument("--out", type=Path, default=None, help="folder to write to (default: beside the job)")
             p.add_argument(

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from knollside.commands import run
 from knollside.commands.opened import OpenJob, chosen, lying, mesh_of, open_job, rated, settled_ways, strength_asked
 from knollside.commands.told import (
     Said,
@@ -327,4 +328,6 @@ COMMANDS: dict[str, Callable[[argparse.Namespace], Said]] = {
     "board": _board,
     "fit": _fit,
     "export": _export,
+    "plan": run.plan,
+    "week": run.week,
 }

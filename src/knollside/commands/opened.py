@@ -58,12 +58,16 @@ def mesh_of(args: argparse.Namespace) -> tuple[Loaded, Mesh]:
 
 
 def open_job(args: argparse.Namespace) -> OpenJob:
-    job = read_job_file(args.path)
-    path = Path(job.mesh)
-    mesh = read_mesh(path if path.is_absolute() else args.path.parent / path, exactly=job.fingerprint).mesh
-    ask = Answerer()
+    return opened(args.path, Answerer(), getattr(args, "mend", False))
+
+
+def opened(path: Path, ask: Answerer, mend: bool = False) -> OpenJob:
+    """A job file with its part, whose mesh ``ask`` then holds."""
+    job = read_job_file(path)
+    of = Path(job.mesh)
+    mesh = read_mesh(of if of.is_absolute() else path.parent / of, exactly=job.fingerprint).mesh
     mesh = in_millimetres(mesh, job.unit)
-    if getattr(args, "mend", False):
+    if mend:
         mesh = repair(mesh).mesh
     part = part_of(job, ask.meshes.put(mesh))
     return OpenJob(job, stated_of(job), part, ask(part), ask)

@@ -97,12 +97,17 @@ def strength_words(told: SheetInputs) -> str:
     return f"{words} {told.said}".strip()
 
 
+def file_name(title: str) -> str:
+    """A title as a file's name without its ending."""
+    return re.sub(r"[^\w.-]+", "-", title).strip("-.") or "part"
+
+
 def write_all(
     folder: Path, stem: str, edited: Edited, direction: tuple[float, float, float], sheet: Sheet
 ) -> list[Path]:
     """Write 3MF, STL, HTML and PDF. A file appears whole or not at all; raises :class:`Refused`."""
     turned = laid(edited.mesh, direction)
-    stem = re.sub(r"[^\w.-]+", "-", stem).strip("-.") or "part"
+    stem = file_name(stem)
     contents = {
         f"{stem}.3mf": threemf_bytes(turned, sheet.title, dict(sheet.settings)),
         f"{stem}.stl": stl_bytes(turned, stem),

@@ -7,7 +7,9 @@ from knollside.core.job.ask import MeshKey
 from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct, Fits
 from knollside.core.job.questions.gaps import Gaps, GapsOf, Learned
+from knollside.core.job.questions.orientation import Supports
 from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.plates import TakenBy
 from knollside.core.job.questions.recipe import Build, PriceOf
 from knollside.core.job.questions.settling import Prove
 from knollside.core.job.questions.strength import Rank, StrengthOf, strength_question
@@ -92,6 +94,14 @@ def ask_gaps(part: Part, s: Stated) -> Gaps:
 def ask_corrected(part: Part, s: Stated) -> Correct:
     """The question for the mesh with the stated mates corrected."""
     return Correct(ask_fits(part, s), s.recipe)
+
+
+def ask_taken(part: Part, s: Stated) -> TakenBy:
+    """The question what the part takes of a bed the stated way, corrected by the stated mates."""
+    marks = tuple(sorted(s.marks.items()))
+    made = s.support_settings
+    supports = Supports(part, marks, s.direction, s.recipe, made, s.card, s.printer, ())
+    return TakenBy(part, supports, ask_price(part, s), ask_corrected(part, s) if s.mates else None)
 
 
 def ask_price(part: Part, s: Stated, direction: Vec | None = None) -> PriceOf:

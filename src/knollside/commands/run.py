@@ -1,0 +1,185 @@
+"""``plan`` and ``week``: a run file's parts on plates, and its plates on printers and hours."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+from knollside.commands.opened import opened
+from knollside.commands.told import Said, range_told
+from knollside.core.job.ask import Answerer
+from knollside.core.job.asked import ask_taken
+from knollside.core.job.questions.plates import Laid, Plate, Plates, Taken, TakenBy, Wanted
+from knollside.core.job.runfile import RunFile, RunPart, read_run, week_of, zone_of
+from knollside.core.job.running import act_of, next_act, plan_week
+from knollside.core.model import PrinterFacts, Refused
+from knollside.core.run.hours import span_of
+from knollside.core.run.packing import Spacing, Turns
+from knollside.core.run.sequence import Cost, Head
+from knollside.core.run.spools import Known, OnShelf, left_on
+from knollside.core.run.week import Drying, Goal, Machine, Plan, School
+from knollside.report.plates import write_plate
+
+
+@dataclass(frozen=True)
+class OpenRun:
+    """A run with its parts' questions, the answerer that holds their meshes, and its plates."""
+
+    run: RunFile
+    wanted: tuple[Wanted, ...]
+    due: Mapping[str, datetime]
+    ask: Answerer
+    laid: Laid
+
+    def taken(self) -> dict[str, Taken]:
+        return {w.key: self.ask(w.taken) for w in self.wanted}
+
+
+def _opened(path: Path) -> OpenRun:
+    run, ask = read_run(path), Answerer()
+    zone = zone_of(run.week)
+    wanted, due = [], {}
+    for k, part in enumerate(run.parts):
+        w = _wanted(path.parent, part, f"part-{k + 1}", run, ask)
+        wanted.append(w)
+        if part.due is not None:
+            due[w.key] = part.due if part.due.tzinfo is not None else part.due.replace(tzinfo=zone)
+    spacing = Spacing(run.clearance_mm, run.edge_mm)
+    laid = ask(Plates(tuple(wanted), spacing, Head(), run.one_after_another))
+    return OpenRun(run, tuple(wanted), due, ask, laid)
+
+
+def _wanted(folder: Path, part: RunPart, key: str, run: RunFile, ask: Answerer) -> Wanted:
+    job_path = Path(part.job)
+    o = opened(job_path if job_path.is_absolute() else folder / job_path, ask)
+    o.facts.changeable()
+    taken: TakenBy = ask_taken(o.part, o.stated)
+    if taken.made is not None:
+        refused = [*ask(taken.made.fits).refused, *(why for _, why in ask(taken.made).refused)]
+        if refused:
+            raise Refused(f"{part.job}: {' '.join(refused)} Nothing was laid out.")
+    facts = _own_printer(o.stated.printer, run)
+    filament = f"{o.stated.card.name} {part.colour}".strip()
+    title = o.job.name or Path(o.job.mesh).stem
+    return Wanted(key, title, taken, o.stated.recipe, facts, filament, part.copies, Turns(part.turns))
+
+
+def _own_printer(own: PrinterFacts, run: RunFile) -> PrinterFacts:
+    """The run's printer of that name, else the first of the run, else the job's own."""
+    named = [p.facts for p in run.printers if p.facts.name == own.name]
+    return named[0] if named else run.printers[0].facts if run.printers else own
+
+
+def plan(args: argparse.Namespace) -> Said:
+    """The plates of a run; with ``--out`` one 3MF and one page each are written."""
+    o = _opened(args.path)
+    plates = [_plate_told(p, k + 1) for k, p in enumerate(o.laid.plates)]
+    files: list[str] = []
+    if args.out is not None:
+        taken, titles = o.taken(), {w.key: w.title for w in o.wanted}
+        for k, p in enumerate(o.laid.plates):
+            written = write_plate(args.out, p, k + 1, taken, titles, o.run.one_after_another)
+            files += [str(f) for f in written]
+    return {"plates": plates, "left_out": list(o.laid.left), "files": files}
+
+
+def _plate_told(p: Plate, number: int) -> Said:
+    return {
+        "plate": number,
+        "title": p.title,
+        "printer": p.printer.name,
+        "filament": p.filament,
+        "grams": p.grams,
+        "hours": range_told(p.hours),
+        "pieces": [
+            {"part": q.item.name, "copy": q.item.key, "x_mm": q.x, "y_mm": q.y, "turned_deg": q.angle} for q in p.placed
+        ],
+        "order": None if p.order is None else [p.placed[k].item.key for k in p.order],
+        "why_not_one_after_another": p.why,
+        "all_at_once": _cost_told(p.together),
+        "one_after_another": _cost_told(p.single),
+    }
+
+
+def _cost_told(c: Cost) -> Said:
+    return {"hours": c.hours, "crossings": c.crossings, "grams_lost": c.lost, "too_quick": list(c.melt)}
+
+
+def week(args: argparse.Namespace) -> Said:
+    """The plates of a run on printers and hours."""
+    o = _opened(args.path)
+    if not o.laid.plates:
+        raise Refused(" ".join(o.laid.left) or "There is no plate to plan.")
+    run, zone = o.run, zone_of(o.run.week)
+
+    def aware(when: datetime) -> datetime:
+        return when if when.tzinfo is not None else when.replace(tzinfo=zone)
+
+    begin = aware(run.begin) if run.begin is not None else datetime.now(UTC).astimezone(zone)
+    machines = {
+        p.facts.name: (
+            p.facts,
+            Machine(
+                p.facts.name,
+                p.loaded,
+                aware(p.free) if p.free is not None else None,
+                p.change_minutes,
+                p.clear_minutes,
+            ),
+        )
+        for p in run.printers
+    } or {p.printer.name: (p.printer, Machine(p.printer.name)) for p in o.laid.plates}
+    shelf = [
+        OnShelf(
+            s.name,
+            s.name,
+            f"{s.material} {s.colour}".strip(),
+            left_on(Known(s.net_g, s.tare_g, s.gross_g, s.took_g, s.since_g)).grams,
+        )
+        for s in run.spools
+    ]
+    drying = [Drying(s.name, s.dry_hours) for s in run.spools if s.dry_hours > 0]
+    span = span_of(week_of(run.week), begin.astimezone(zone), run.days)
+    school = School[run.school.replace(" ", "_").upper()]
+    goal = Goal[run.goal.replace(" ", "_").upper()]
+    made = plan_week(o.laid.plates, machines, shelf, drying, o.due, span, school, goal)
+    return _week_told(made.plan, list(made.short), list(o.laid.left))
+
+
+def _week_told(plan_: Plan, short: list[str], left: list[str]) -> Said:
+    when = plan_.span.when
+    return {
+        "next": next_act(plan_, {}),
+        "slots": [
+            {
+                "plate": s.task.title,
+                "printer": s.printer,
+                "spool": s.task.spool,
+                "start": when(s.start).isoformat(),
+                "end": when(s.end).isoformat(),
+                "soonest": when(s.soonest).isoformat(),
+                "latest": when(s.latest).isoformat(),
+                "change": s.changes,
+                "late_h": s.late / 12,
+                "act": act_of(plan_, s, {}),
+            }
+            for s in plan_.slots
+        ],
+        "drying": [
+            {"spool": d.spool, "start": when(d.start).isoformat(), "end": when(d.end).isoformat()} for d in plan_.drying
+        ],
+        "changes": plan_.changes,
+        "done": when(plan_.done).isoformat(),
+        "late_h": plan_.late / 12,
+        "proved_best": plan_.proved,
+        "at_best": {
+            Goal.SOONEST: {"done": when(plan_.bound).isoformat()},
+            Goal.FEWEST_CHANGES: {"changes": plan_.bound},
+            Goal.DUE_FIRST: {"late_h": plan_.bound / 12},
+        }[plan_.goal],
+        "short": short,
+        "left_out": left,
+    }

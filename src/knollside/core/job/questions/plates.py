@@ -1,0 +1,214 @@
+"""Parts of one or several jobs on plates: what each takes up of the bed, who shares a plate, and what a plate costs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely.affinity
+from shapely.geometry.base import BaseGeometry
+
+from knollside.core.job.answer import laid
+from knollside.core.job.ask import Answerer, Question
+from knollside.core.job.questions.fits import Correct
+from knollside.core.job.questions.orientation import Supports
+from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.recipe import PriceOf
+from knollside.core.lay.supports import held
+from knollside.core.model import Mesh, PrinterFacts, Range, Recipe, Refused, rotation_to_up
+from knollside.core.run.footprint import footprint
+from knollside.core.run.packing import Item, Placed, Spacing, Turns, pack
+from knollside.core.run.sequence import Cost, Head, Standing, at_once, one_by_one, order_of
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What one copy takes: its outline from above (supports and brim included) in the frame of the lying ``mesh``, its
+    height mm and layers, grams with supports, hours, and the brim's width mm."""
+
+    outline: BaseGeometry
+    mesh: Mesh
+    height: float
+    layers: int
+    grams: float
+    hours: Range
+    brim: float
+
+
+@dataclass(frozen=True, eq=False)
+class TakenBy(Question[Taken]):
+    """What a part takes of a bed the way it is stated to lie; corrected where ``made`` says how."""
+
+    part: Part
+    supports: Supports
+    price: PriceOf
+    made: Correct | None
+
+    def answer(self, ask: Answerer) -> Taken:
+        mesh = ask(self.part).mesh if self.made is None else ask(self.made).mesh
+        found = ask(self.supports, 0.0, 0.8)
+        lying = laid(mesh, self.supports.direction)
+        under = [r for r in found.regions if held(r, self.supports.support_settings)]
+        price = ask(self.price, 0.8, 0.95)
+        brim = found.bed.width if found.bed.kind == "brim" else 0.0
+        grams = price.grams + sum(r.grams for r in under)
+        more = sum(r.minutes for r in under) / 60
+        h = price.hours
+        hours = Range(h.value + more, h.low + more, h.high + more, h.source)
+        low, high = mesh.turned(rotation_to_up(self.supports.direction)).bounds
+        # Supports are told about the part's own origin, a lying part about its middle.
+        by = -(low[0] + high[0]) / 2, -(low[1] + high[1]) / 2
+        outline = footprint(lying, brim, [shapely.affinity.translate(r.outline, *by) for r in under])
+        return Taken(outline, lying, float(lying.size[2]), found.layers, grams, hours, brim)
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """So many copies of a part in a run: ``key`` names it; ``filament`` is material and colour; ``printer`` its own."""
+
+    key: str
+    title: str
+    taken: TakenBy
+    recipe: Recipe
+    printer: PrinterFacts
+    filament: str
+    copies: int
+    turns: Turns = Turns.QUARTER
+
+
+@dataclass(frozen=True)
+class Plate:
+    """One plate: what lies where, in which order where it is one after another, its cost either way; ``why`` it cannot
+    be printed one after another, where it cannot."""
+
+    key: str
+    title: str
+    printer: PrinterFacts
+    filament: str
+    recipe: Recipe
+    placed: tuple[Placed, ...]
+    standing: tuple[Standing, ...]
+    order: tuple[int, ...] | None
+    why: str
+    together: Cost
+    single: Cost
+    hours: Range
+    grams: float
+
+
+@dataclass(frozen=True)
+class Laid:
+    """The plates of a run; ``left`` in words what fits no bed."""
+
+    plates: tuple[Plate, ...]
+    left: tuple[str, ...]
+
+
+def group_of(w: Wanted) -> tuple[object, ...]:
+    """What parts must have alike to share a plate: printer, filament, and all that holds for a whole print."""
+    r = w.recipe
+    return w.printer.name, w.filament, r.layer_height, r.first_layer, r.nozzle_c, r.fan
+
+
+@dataclass(frozen=True, eq=False)
+class Plates(Question[Laid]):
+    """All copies packed, each group of parts that may share plates by itself. ``one_after_another``: laid out so that
+    the head passes. ``locked``: copies that stay where they are: (part's key, copy, plate of its group, x, y,
+    angle)."""
+
+    wanted: tuple[Wanted, ...]
+    spacing: Spacing
+    head: Head
+    one_after_another: bool
+    locked: tuple[tuple[str, int, int, float, float, float], ...] = ()
+
+    def answer(self, ask: Answerer) -> Laid:
+        groups: dict[tuple[object, ...], list[Wanted]] = {}
+        for w in self.wanted:
+            groups.setdefault(group_of(w), []).append(w)
+        taken: dict[str, Taken] = {}
+        for i, w in enumerate(self.wanted):
+            taken[w.key] = ask(w.taken, 0.7 * i / len(self.wanted), 0.7 * (i + 1) / len(self.wanted))
+        plates: list[Plate] = []
+        left: list[str] = []
+        for i, group in enumerate(groups.values()):
+            ask.tick(0.7 + 0.3 * i / len(groups), f"laying out {group[0].filament}")
+            made, words = self._group(group, taken)
+            plates += made
+            left += words
+        return Laid(tuple(plates), tuple(left))
+
+    def _group(self, group: list[Wanted], taken: dict[str, Taken]) -> tuple[list[Plate], list[str]]:
+        printer = group[0].printer
+        bed = printer.bed_mm[0], printer.bed_mm[1]
+        left = [
+            f"{w.title} is {taken[w.key].height:.0f} mm high; {printer.name} prints {printer.bed_mm[2]:.0f}."
+            for w in group
+            if taken[w.key].height > printer.bed_mm[2]
+        ]
+        items: list[Item] = []
+        for w in group:
+            if taken[w.key].height > printer.bed_mm[2]:
+                continue
+            try:
+                one = Item(w.key, w.title, taken[w.key].outline, w.turns)
+                pack([one], bed, Spacing(0.0, self.spacing.edge))
+            except Refused as refusal:
+                left.append(str(refusal))
+                continue
+            items += [Item(f"{w.key}/{k + 1}", w.title, one.shape, w.turns) for k in range(w.copies)]
+        if not items:
+            return [], left
+        by_key = {i.key: i for i in items}
+        held = [
+            Placed(by_key[f"{key}/{copy}"], plate, x, y, angle, True)
+            for key, copy, plate, x, y, angle in self.locked
+            if f"{key}/{copy}" in by_key
+        ]
+        free = [i for i in items if i.key not in {p.item.key for p in held}]
+        reach = self.head.reach if self.one_after_another else None
+        packed = pack(free, bed, Spacing(self.spacing.clearance, self.spacing.edge, reach), held)
+        wanted = {w.key: w for w in group}
+        return [self._plate(packed.on(k), wanted, taken, k) for k in range(packed.plates)], left
+
+    def _plate(
+        self, placed: tuple[Placed, ...], wanted: dict[str, Wanted], taken: dict[str, Taken], number: int
+    ) -> Plate:
+        of = {p.item.key: p.item.key.rpartition("/")[0] for p in placed}
+        standing = tuple(
+            Standing(p, t.height, t.layers, t.hours.value, t.grams) for p in placed for t in (taken[of[p.item.key]],)
+        )
+        order, why = None, ""
+        try:
+            order = order_of(standing, self.head)
+        except Refused as refusal:
+            why = str(refusal)
+        first = wanted[of[placed[0].item.key]]
+        together, single = at_once(standing), one_by_one(standing)
+        total = single.hours if self.one_after_another and order is not None else together.hours
+        low, high = (sum(getattr(taken[o].hours, end) for o in of.values()) for end in ("low", "high"))
+        plain = sum(taken[o].hours.value for o in of.values())
+        key = f"{'-'.join(str(g) for g in group_of(first)[:2])}-{number + 1}"
+        return Plate(
+            key,
+            _title(placed),
+            first.printer,
+            first.filament,
+            first.recipe,
+            placed,
+            standing,
+            order,
+            why,
+            together,
+            single,
+            Range(total, total * low / plain, total * high / plain, first.taken.price.factor.source),
+            float(np.sum([taken[o].grams for o in of.values()])),
+        )
+
+
+def _title(placed: tuple[Placed, ...]) -> str:
+    """What is on it, in words: "4 union nuts, 2 clips"."""
+    count: dict[str, int] = {}
+    for p in placed:
+        count[p.item.name] = count.get(p.item.name, 0) + 1
+    return ", ".join(name if n == 1 else f"{n} × {name}" for name, n in count.items())

@@ -1,0 +1,131 @@
+"""The open run file: parts of several jobs, printers, spools and hours, and what is asked of a week."""
+
+from __future__ import annotations
+
+import json
+from datetime import date, datetime, time
+from pathlib import Path
+from typing import Annotated, Literal
+from zoneinfo import ZoneInfo
+
+from pydantic import Field, ValidationError
+
+from knollside.core.model import Length, PrinterFacts, Record, Refused, fault_of
+from knollside.core.model.base import Mass
+from knollside.core.run.hours import DAYS, USUAL, Week
+
+_MOST = 4 * 2**20  # bytes
+Name = Annotated[str, Field(min_length=1, max_length=60)]
+Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$|^24:00$")]
+
+
+class RunPart(Record):
+    """A part by its job file, how many copies, in what colour, by when, and how it may be turned."""
+
+    job: str = Field(max_length=1000)
+    copies: int = Field(1, ge=1, le=200)
+    colour: str = Field("", max_length=40)
+    due: datetime | None = None
+    turns: Literal["free", "quarter", "none"] = "quarter"
+    one_after_another: bool = False
+
+
+class RunPrinter(Record):
+    """A printer: what is loaded, from when it is free, and how long a change of filament and clearing take."""
+
+    facts: PrinterFacts
+    loaded: str = Field("", max_length=80)
+    free: datetime | None = None
+    change_minutes: float = Field(10, ge=0, le=240)
+    clear_minutes: float = Field(20, ge=0, le=600)
+
+
+class RunSpool(Record):
+    """A spool: filament when new, empty and at its last weighing, and what prints took, grams; hours it must dry."""
+
+    name: Name
+    material: str = Field(max_length=40)
+    colour: str = Field("", max_length=40)
+    net_g: Mass = 1000.0
+    tare_g: Mass | None = None
+    gross_g: Mass | None = None
+    took_g: tuple[Mass, ...] = Field((), max_length=2000)
+    since_g: tuple[Mass, ...] = Field((), max_length=2000)
+    dry_hours: float = Field(0, ge=0, le=72)
+
+
+class RunWeek(Record):
+    """When somebody is in and awake: by weekday, and days by date that differ; in a time zone."""
+
+    zone: str = Field("UTC", max_length=60)
+    days: dict[str, tuple[tuple[Clock, Clock], ...]] = Field(default_factory=dict, max_length=7)
+    other: dict[date, tuple[tuple[Clock, Clock], ...]] = Field(default_factory=dict, max_length=400)
+
+
+class RunFile(Record):
+    """A run with all that its plates and its week rest on."""
+
+    format: Literal["knollside-run-1"] = "knollside-run-1"
+    name: str = Field("", max_length=120)
+    parts: tuple[RunPart, ...] = Field(min_length=1, max_length=200)
+    printers: tuple[RunPrinter, ...] = Field((), max_length=40)
+    spools: tuple[RunSpool, ...] = Field((), max_length=400)
+    week: RunWeek = RunWeek()
+    begin: datetime | None = None
+    days: int = Field(14, ge=1, le=60)
+    school: Literal["never alone", "ends watched", "overnight"] = "ends watched"
+    goal: Literal["soonest", "fewest changes", "due first"] = "soonest"
+    clearance_mm: Length = Field(3.0, ge=0, le=60)
+    edge_mm: Length = Field(4.0, ge=0, le=60)
+    one_after_another: bool = False
+
+
+def read_run(path: Path) -> RunFile:
+    """Read and check a run file; raises :class:`Refused` naming the field that is wrong."""
+    try:
+        if not path.is_file():
+            raise Refused(f"{path.name} is no file.")
+        if path.stat().st_size > _MOST:
+            raise Refused(f"{path.name} is over {_MOST // 2**20} MB; that is no run file.")
+        return parse_run(path.read_text("utf-8"), path.name)
+    except OSError as error:
+        raise Refused(f"{path.name} could not be read: {error.strerror or error}.") from None
+    except UnicodeDecodeError:
+        raise Refused(f"{path.name} is not a text file.") from None
+
+
+def parse_run(text: str, name: str = "run") -> RunFile:
+    """A run from its text."""
+    try:
+        return RunFile.model_validate_json(text)
+    except (ValidationError, RecursionError) as error:
+        said = fault_of(error) if isinstance(error, ValidationError) else "it is nested too deeply"
+        raise Refused(f"{name}: {said}.") from None
+
+
+def write_run(run: RunFile) -> str:
+    return json.dumps(run.model_dump(mode="json", exclude_defaults=True) | {"format": run.format}, indent=1) + "\n"
+
+
+def zone_of(week: RunWeek) -> ZoneInfo:
+    try:
+        return ZoneInfo(week.zone)
+    except (KeyError, ValueError, OSError):
+        raise Refused(f"There is no time zone '{week.zone}'; write one like Europe/Berlin.") from None
+
+
+def week_of(week: RunWeek) -> Week:
+    """The stated hours; with none stated, the usual ones. Days that are not named have nobody in."""
+    for name in week.days:
+        if name not in DAYS:
+            raise Refused(f"'{name}' is no weekday; there are {', '.join(DAYS)}.")
+    days = tuple(_stretches(week.days.get(n, ())) for n in DAYS) if week.days else USUAL.days
+    return Week(days, tuple((d, _stretches(s)) for d, s in sorted(week.other.items())))
+
+
+def _stretches(told: tuple[tuple[str, str], ...]) -> tuple[tuple[time, time], ...]:
+    return tuple((_clock(a), _clock(b)) for a, b in told)
+
+
+def _clock(text: str) -> time:
+    return time(0) if text == "24:00" else time.fromisoformat(text)

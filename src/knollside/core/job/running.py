@@ -1,0 +1,102 @@
+"""From plates and what is stated of printers, spools and hours to the week's plan, for window and command line."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from knollside.core.job.questions.plates import Plate
+from knollside.core.model import PrinterFacts, Refused
+from knollside.core.run.hours import Span
+from knollside.core.run.spools import Given, Need, OnShelf, shared_out
+from knollside.core.run.week import Drying, Goal, Machine, Plan, PlateTask, School, Slot, planned
+from knollside.core.run.week_bound import bound_of
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A week with what each plate's spool is, and in words what is short or late."""
+
+    plan: Plan
+    given: Given
+    short: tuple[str, ...]
+
+
+def may_print(plate: Plate, facts: PrinterFacts) -> bool:
+    """Whether a plate laid out for one printer may go on another: its nozzle, its bed, heights and heat suffice."""
+    own = plate.printer
+    high = max((s.height for s in plate.standing), default=0.0)
+    return (
+        abs(own.nozzle_mm - facts.nozzle_mm) < 0.01
+        and all(b <= f + 1e-9 for b, f in zip(own.bed_mm[:2], facts.bed_mm[:2], strict=True))
+        and high <= facts.bed_mm[2]
+        and own.nozzle_max_c <= facts.nozzle_max_c
+        and own.bed_max_c <= facts.bed_max_c
+        and (facts.enclosed or not own.enclosed)
+        and (facts.hard_nozzle or not own.hard_nozzle)
+    )
+
+
+def plan_week(
+    plates: Sequence[Plate],
+    machines: Mapping[str, tuple[PrinterFacts, Machine]],
+    shelf: Sequence[OnShelf],
+    drying: Sequence[Drying],
+    due: Mapping[str, datetime],
+    span: Span,
+    school: School,
+    goal: Goal,
+) -> Planned:
+    """Spools are shared out first, then plates put on printers and hours. ``due`` by the part's key. A plate no spool
+    lasts for is planned all the same and told as short. Raises :class:`Refused` with the reason where nothing goes."""
+    if not machines:
+        raise Refused("There is no printer to plan for. Add one at Workshop.")
+    given = shared_out([Need(p.key, p.title, p.filament, p.grams) for p in plates], shelf)
+    tasks = []
+    for p in plates:
+        on = tuple(name for name, (facts, _) in machines.items() if name == p.printer.name or may_print(p, facts))
+        times = [due[k] for k in {s.placed.item.key.rpartition("/")[0] for s in p.standing} if k in due]
+        spool = given.spool_of.get(p.key, f"missing {p.filament}")
+        tasks.append(PlateTask(p.key, p.title, p.hours, p.filament, spool, on, min(times, default=None)))
+    used = set(given.spool_of.values())
+    plan = planned(
+        tasks, [m for _, m in machines.values()], span, school, goal, [d for d in drying if d.spool in used], bound_of
+    )
+    late = tuple(
+        f"{s.task.title} ends {plan.span.when(s.end):%a %H:%M}, {s.late / 12:.1f} h after it is due."
+        for s in plan.slots
+        if s.late > 0
+    )
+    return Planned(plan, given, (*given.short, *late))
+
+
+def next_act(plan: Plan, spool_titles: Mapping[str, str]) -> str:
+    """The first thing to do, in one sentence: "Mon 16:40: clear the sheet, load red ASA, start ...; it ends ..."."""
+    first = plan.slots[0]
+    dry = min(plan.drying, key=lambda d: d.start, default=None)
+    if dry is not None and dry.start <= first.setup:
+        name = spool_titles.get(dry.spool, dry.spool)
+        hours = (dry.end - dry.start) / 12
+        return f"{plan.span.when(dry.start):%a %H:%M}: put {name} in the drier for {hours:.0f} h."
+    return act_of(plan, first, spool_titles)
+
+
+def act_of(plan: Plan, slot: Slot, spool_titles: Mapping[str, str]) -> str:
+    """What to do for one plate, and when it ends."""
+    earlier = any(s.printer == slot.printer and s.start < slot.start for s in plan.slots)
+    words = ["clear the sheet"] if earlier else []
+    if slot.changes:
+        words.append(f"load {spool_titles.get(slot.task.spool, slot.task.filament)}")
+    when = plan.span.when
+    begin, until = when(slot.start), ""
+    if words and when(slot.setup).date() == begin.date():
+        doing = f"{', '.join(words)}, start"
+        at = when(slot.setup) if slot.start - slot.setup < 24 else begin
+    elif words:
+        doing, at = f"{', '.join(words)}; {begin:%a %H:%M} start", when(slot.setup)
+    else:
+        doing, at = "start", begin
+    low, high = when(slot.soonest), when(slot.latest)
+    until = f"{low:%H:%M} to {high:%H:%M}" if low.date() == high.date() else f"{low:%a %H:%M} to {high:%a %H:%M}"
+    return f"{at:%a %H:%M}: {doing} {slot.task.title} on {slot.printer}; it ends {until}."

@@ -1,0 +1,158 @@
+"""A run file's parts on plates and in a week, by the command line; plates read back by another program."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import lib3mf
+import manifold3d as m3
+import numpy as np
+import pytest
+import shapely
+from conftest import mesh_of
+
+from knollside.cli import main
+from knollside.core.job.runfile import parse_run, week_of, write_run
+from knollside.core.mesh.write import stl_bytes
+from knollside.core.model import Refused
+
+Solid = m3.Manifold
+
+
+def parts(folder: Path) -> None:
+    """An angle bracket, a ring and a post with an arm that is held up, each with its job."""
+    angle = Solid.cube((80, 12, 6)) + Solid.cube((12, 60, 6))
+    ring = Solid.cylinder(8, 20, circular_segments=64) - Solid.cylinder(20, 14, circular_segments=64).translate(
+        (0, 0, -5)
+    )
+    post = Solid.cube((10, 10, 30)) + Solid.cube((30, 10, 5)).translate((0, 0, 25))
+    for name, solid in (("angle", angle), ("ring", ring), ("post", post)):
+        (folder / f"{name}.stl").write_bytes(stl_bytes(mesh_of(solid.translate((100, -30, 7)))))
+        job = {
+            "name": name.capitalize(),
+            "mesh": f"{name}.stl",
+            "way": {"direction": [0, 0, 1]},
+            "format": "knollside-job-2",
+        }
+        (folder / f"{name}.json").write_text(json.dumps(job))
+
+
+def run_of(**more: object) -> dict[str, object]:
+    return {
+        "name": "Allotment",
+        "parts": [
+            {"job": "angle.json", "copies": 5, "colour": "green"},
+            {"job": "ring.json", "copies": 3, "colour": "green", "due": "2026-12-01T22:00"},
+            {"job": "post.json", "copies": 2, "colour": "white", "turns": "none"},
+        ],
+        "printers": [
+            {"facts": {"name": "Old Tom"}, "loaded": "PETG green"},
+            {"facts": {"name": "The Brick", "bed_mm": [250, 250, 250]}},
+        ],
+        "spools": [
+            {"name": "Green end", "material": "PETG", "colour": "green", "took_g": [700]},
+            {"name": "White", "material": "PETG", "colour": "white", "dry_hours": 5},
+        ],
+        "week": {"zone": "Europe/Berlin"},
+        "begin": "2026-11-30T17:10",
+    } | more
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    parts(tmp_path)
+    return tmp_path
+
+
+def asked(folder: Path, command: str, run: dict[str, object], capsys, *more: str) -> dict:  # type: ignore[no-untyped-def, type-arg]
+    (folder / "run.json").write_text(json.dumps(run))
+    main([command, str(folder / "run.json"), "--json", *more])
+    return json.loads(capsys.readouterr().out)
+
+
+def read_3mf(path: Path) -> list[shapely.Geometry]:
+    """Every build item's shadow on the bed, by the reference reader in strict mode."""
+    model = lib3mf.get_wrapper().CreateModel()
+    reader = model.QueryReader("3mf")
+    reader.SetStrictModeActive(True)
+    reader.ReadFromFile(str(path))
+    assert reader.GetWarningCount() == 0
+    out, items = [], model.GetBuildItems()
+    while items.MoveNext():
+        item = items.GetCurrent()
+        mesh = model.GetMeshObjectByID(item.GetObjectResource().GetModelResourceID())
+        at = np.array([list(v.Coordinates) for v in mesh.GetVertices()])
+        t = np.array([list(r) for r in item.GetObjectTransform().Fields], float)
+        placed = at @ t[:3] + t[3]
+        tri = np.array([list(f.Indices) for f in mesh.GetTriangleIndices()])
+        flat = placed[tri][:, :, :2]
+        area = np.cross(flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0])
+        out.append(shapely.union_all(shapely.buffer(shapely.polygons(flat[np.abs(area) > 1e-6]), 1e-5)))
+        assert placed[:, 2].min() == pytest.approx(0, abs=1e-5)
+    return out
+
+
+def test_plates_are_written_where_they_were_packed_and_nothing_overlaps(folder: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    told = asked(folder, "plan", run_of(), capsys, "--out", str(folder / "out"))
+    assert [p["filament"] for p in told["plates"]] == ["PETG green", "PETG white"] and told["left_out"] == []
+    assert told["plates"][0]["title"] == "5 × Angle, 3 × Ring" and told["plates"][0]["printer"] == "Old Tom"
+    files = [Path(f) for f in told["files"]]
+    assert [f.suffix for f in files] == [".3mf", ".html"] * 2 and "<svg" in files[1].read_text()
+    for path, count in ((files[0], 8), (files[2], 2)):
+        shapes = read_3mf(path)
+        assert len(shapes) == count
+        for k, a in enumerate(shapes):
+            low = min(a.bounds)
+            assert low >= 4.0 - 1e-3 and max(a.bounds) <= 216.0 + 1e-3
+            assert all(shapely.distance(a, b) >= 3.0 - 0.01 for b in shapes[:k])
+    # The angle's true area, not its box's: turned and moved, not bent.
+    areas = sorted(round(s.area) for s in read_3mf(files[0]))
+    assert areas == [640] * 3 + [1536] * 5
+    # What is held up takes the bed under it, too: the post's arm is 30 mm long either way.
+    post = told["plates"][1]["pieces"]
+    assert {p["turned_deg"] for p in post} == {0} and len(post) == 2
+
+
+def test_a_week_keeps_to_hours_spools_and_dues(folder: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    told = asked(folder, "week", run_of(goal="due first"), capsys)
+    green, white = (next(s for s in told["slots"] if s["spool"] == n) for n in ("Green end", "White"))
+    assert told["short"] == [] and told["late_h"] == 0 and green["end"] <= "2026-12-01T22:00"
+    (dry,) = told["drying"]
+    assert dry["spool"] == "White" and white["start"] >= dry["end"]
+    assert told["next"].startswith("Mon 17:10") and "it ends" in green["act"]
+    little = run_of(spools=[{"name": "Rest", "material": "PETG", "colour": "green", "took_g": [980]}])
+    short = asked(folder, "week", little, capsys)["short"]
+    assert "Rest has about 20 g to spare" in short[0] and "there is no such spool" in short[1]
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"parts": []}, "parts"),
+        ({"parts": [{"job": "gone.json"}]}, "gone.json"),
+        ({"parts": [{"job": "ring.json", "copies": 0}]}, "copies"),
+        ({"week": {"zone": "Nowhere/Town"}}, "no time zone"),
+        ({"week": {"days": {"Blursday": [["08:00", "09:00"]]}}}, "no weekday"),
+        ({"week": {"days": {"Monday": [["09:00", "08:00"]]}}}, "no stretch"),
+        ({"week": {"days": {"Monday": []}}}, "Nobody is in"),
+        ({"spools": [{"name": "x", "material": "PETG", "tare_g": 230, "gross_g": 100}]}, "less than the empty spool"),
+        ({"school": "never"}, "school"),
+        ({"clearance_mm": -1}, "clearance_mm"),
+        ({"printers": [{"facts": {"name": "Small", "bed_mm": [60, 60, 60]}}]}, "Angle is"),
+    ],
+)
+def test_a_wrong_run_is_refused_with_what_and_where(
+    folder: Path, capsys, change: dict[str, object], words: str
+) -> None:  # type: ignore[no-untyped-def]
+    told = asked(folder, "week", run_of(**change), capsys)
+    said = told.get("refused") or " ".join(told["left_out"])
+    assert words in said
+
+
+def test_a_run_is_written_as_it_is_read() -> None:
+    run = parse_run(json.dumps(run_of()))
+    assert parse_run(write_run(run)) == run and week_of(run.week).days[0]
+    for text, words in (("[", "run"), ("[]", "run"), ('{"parts": [{"job": "a"}], "what": 1}', "what")):
+        with pytest.raises(Refused, match=words):
+            parse_run(text)
