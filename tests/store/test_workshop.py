@@ -24,8 +24,20 @@ from knollside.core.model import (
     Recipe,
     Refused,
 )
+from knollside.core.model.running import (
+    Presence,
+    PrinterEvent,
+    PrinterLog,
+    Run,
+    RunPiece,
+    SpoolLog,
+    Stay,
+    Weighing,
+)
 from knollside.demo.fill import fill_demo
 from knollside.store.records import Kind, PrintRecord
+from knollside.store.running import Log
+from knollside.store.whole import fill, gathered
 from knollside.store.workshop import Workshop
 
 
@@ -161,6 +173,7 @@ def test_a_workshop_of_the_version_before_is_brought_up_to_date(tmp_path: Path) 
     with sqlite3.connect(path) as old:
         old.execute("DROP TABLE gap_trials")
         old.execute("DROP TABLE set_aside")
+        old.execute("DROP TABLE running")
         for table in ("printers", "documents", "measurements", "prints", "own_cards"):
             old.execute(f"ALTER TABLE {table} DROP COLUMN seal")
         for column in ("names", "motion"):
@@ -182,5 +195,42 @@ def test_a_workshop_of_the_version_before_is_brought_up_to_date(tmp_path: Path) 
     assert {k: v.value for k, v in doc.design_case.marks.items()} == {"flat-2": "shown"}
     assert doc.design_case.fixtures[0].feature == "hole-1" and not shop.told
     # What was there before the change of version is kept as a copy.
-    assert [c.why for c in shop.copies() if c.why.startswith("before")] == ["before version 0004"]
+    assert [c.why for c in shop.copies() if c.why.startswith("before")] == ["before version 0005"]
     shop.close()
+
+
+def test_runs_logs_and_hours_are_kept_told_when_damaged_and_go_with_what_they_are_of(tmp_path: Path) -> None:
+    path = tmp_path / "shop.knoll"
+    shop = Workshop(path)
+    printer = shop.machines.add_printer(PrinterFacts(name="Old Tom"))
+    spool = shop.machines.add_spool("Green", "PETG", 500, True)
+    at = datetime(2026, 11, 28, 9, 30)
+    run = Run(name="Allotment", pieces=(RunPiece(part=1, copies=3, due=at),), goal="due first")
+    log = SpoolLog(colour="green", weighings=(Weighing(at=at, gross_g=812.5),), stays=(Stay(since=at, where="box"),))
+    printed = PrinterLog(loaded="PETG green", events=(PrinterEvent(kind="nozzle", at=at, note="0.4 brass"),))
+    hours = Presence(zone="Europe/Berlin", days={"Monday": (("17:00", "24:00"),)})
+    assert (shop.running.add_run(run), shop.running.add_run(Run())) == (1, 2)
+    for kind, owner, record in ((Log.SPOOL, spool, log), (Log.PRINTER, printer, printed), (Log.PRESENCE, 0, hours)):
+        shop.running.put(kind, owner, record)
+    told, raw = gathered(shop)
+    shop.close()
+    shop = Workshop(path)
+    assert shop.running.runs() == {1: run, 2: Run()} and shop.running.presence() == hours
+    assert shop.running.spool_logs() == {spool: log} and shop.running.printer_logs() == {printer: printed}
+    shop.running.put(Log.RUN, 2, None)
+    shop.machines.remove_spool(spool)
+    shop.machines.remove_printer(printer)
+    assert shop.running.runs() == {1: run} and not shop.running.spool_logs() and not shop.running.printer_logs()
+    shop.close()
+    with sqlite3.connect(path) as db:
+        db.execute("UPDATE running SET body = replace(body, 'Allotment', 'Allotmint') WHERE kind = 'run'")
+    shop = Workshop(path)
+    assert shop.running.runs() == {} and shop.running.presence() == hours
+    assert any("A run could not be read" in t for t in shop.told) and any("Allotmint" in a.body for a in shop.aside)
+    shop.close()
+    # The whole as one open file carries them.
+    fill(tmp_path / "other.knoll", told, raw)
+    other = Workshop(tmp_path / "other.knoll")
+    assert other.running.runs() == {1: run, 2: Run()} and other.running.spool_logs() == {spool: log}
+    assert other.running.printer_logs() == {printer: printed} and other.running.presence() == hours
+    other.close()

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
 
 from knollside.core.material.own import OwnCard
 from knollside.core.model import PrinterFacts
 from knollside.store.ledger import Ledger, seal_of
 from knollside.store.records import Spool
-from knollside.store.tables import OwnCardRow, PartRow, PrinterRow, SpoolRow
+from knollside.store.tables import OwnCardRow, PartRow, PrinterRow, RunningRow, SpoolRow
 
 
 class Machines:
@@ -39,6 +39,7 @@ class Machines:
             row = s.get(PrinterRow, printer_id)
             if row is not None:
                 s.delete(row)
+            s.execute(delete(RunningRow).where(RunningRow.kind == "printer", RunningRow.owner == printer_id))
 
     def printers(self) -> dict[int, PrinterFacts]:
         """Printers by number; one whose facts cannot be read is set aside and stands with common ones."""
@@ -74,6 +75,7 @@ class Machines:
             row = s.get(SpoolRow, spool_id)
             if row is not None:
                 s.delete(row)
+            s.execute(delete(RunningRow).where(RunningRow.kind == "spool", RunningRow.owner == spool_id))
 
     def spools(self) -> list[Spool]:
         with self._ledger.read() as s:

@@ -33,6 +33,7 @@ _ORDER = (
     "gap_trials",
     "prints",
     "own_cards",
+    "running",
     "set_aside",
 )
 _MOST_ROWS = 2_000_000
@@ -76,7 +77,7 @@ def salvage(damaged: Path, fresh: Path) -> Salvaged:
     engine.dispose()
     with contextlib.closing(sqlite3.connect(fresh, isolation_level=None)) as out:
         out.execute("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
-        out.execute("INSERT INTO alembic_version VALUES ('0004')")
+        out.execute("INSERT INTO alembic_version VALUES ('0005')")
         out.execute("BEGIN")
         working = _working_copy(damaged, fresh)
         try:

@@ -168,6 +168,16 @@ class OwnCardRow(Base):
     seal: Mapped[str | None] = mapped_column(Words)
 
 
+class RunningRow(Base):
+    """A run, a spool's or printer's log, or the hours somebody is in, as JSON; one of a kind for each owner."""
+
+    __tablename__ = "running"
+    kind: Mapped[str] = mapped_column(Words, primary_key=True)
+    owner: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[str] = mapped_column(Words)
+    seal: Mapped[str | None] = mapped_column(Words)
+
+
 class SetAsideRow(Base):
     """Something that could not be read, kept as it was, so that the rest opens."""
 

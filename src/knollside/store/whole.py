@@ -10,6 +10,7 @@ import io
 import json
 import zipfile
 import zlib
+from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -35,8 +36,10 @@ from knollside.core.model import (
     Refused,
     fault_of,
 )
+from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.store.meshes import pack
 from knollside.store.records import Kind, PrintRecord
+from knollside.store.running import Log
 from knollside.store.workshop import Workshop
 
 _MOST_JSON = 512 * 2**20
@@ -114,6 +117,10 @@ class Whole(Record):
     readings: tuple[KeptReading, ...] = ()
     trials: tuple[KeptTrial, ...] = ()
     prints: tuple[KeptPrint, ...] = ()
+    runs: dict[Number, Run] = Field(default_factory=dict)
+    spool_logs: dict[Number, SpoolLog] = Field(default_factory=dict)
+    printer_logs: dict[Number, PrinterLog] = Field(default_factory=dict)
+    presence: Presence | None = None
 
 
 def whole_bytes(shop: Workshop) -> bytes:
@@ -172,6 +179,10 @@ def gathered(shop: Workshop) -> tuple[Whole, dict[str, bytes]]:
             KeptPrint(printer=r.printer_id, part=r.part_id, made=r.made, printed=r.printed)
             for r in shop.learned.prints()
         ),
+        runs=shop.running.runs(),
+        spool_logs=shop.running.spool_logs(),
+        printer_logs=shop.running.printer_logs(),
+        presence=shop.running.presence(),
     )
     return told, {k: _raw(m) for k, m in meshes.items()}
 
@@ -270,6 +281,19 @@ def _put(shop: Workshop, told: Whole, raw: dict[str, bytes]) -> None:
         shop.learned.add_print(
             PrintRecord(0, x.part, x.printer, x.printed.material, made, *hours, x.printed.outcome, x.printed.broke)
         )
+    _put_running(shop, told)
+
+
+def _put_running(shop: Workshop, told: Whole) -> None:
+    kept: tuple[tuple[Log, Mapping[int, Record]], ...] = (
+        (Log.RUN, told.runs),
+        (Log.SPOOL, told.spool_logs),
+        (Log.PRINTER, told.printer_logs),
+        (Log.PRESENCE, {} if told.presence is None else {0: told.presence}),
+    )
+    for kind, records in kept:
+        for owner, record in records.items():
+            shop.running.put(kind, owner, record)
 
 
 def _plain(when: datetime) -> datetime:

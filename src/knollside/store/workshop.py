@@ -14,6 +14,7 @@ from knollside.store.ledger import Ledger
 from knollside.store.machines import Machines
 from knollside.store.parts import Parts
 from knollside.store.records import SetAside
+from knollside.store.running import Running
 
 
 class Workshop:
@@ -23,6 +24,7 @@ class Workshop:
         self._ledger = Ledger(path)
         self.path = self._ledger.path
         self.parts, self.machines, self.learned = Parts(self._ledger), Machines(self._ledger), Learned(self._ledger)
+        self.running = Running(self._ledger)
 
     @property
     def told(self) -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from datetime import date, datetime, time
+from datetime import datetime, time
 from pathlib import Path
 from typing import Annotated, Literal
 from zoneinfo import ZoneInfo
@@ -12,11 +12,11 @@ from pydantic import Field, ValidationError
 
 from knollside.core.model import Length, PrinterFacts, Record, Refused, fault_of
 from knollside.core.model.base import Mass
+from knollside.core.model.running import GoalName, Presence, SchoolName, Stretches, TurnsName
 from knollside.core.run.hours import DAYS, USUAL, Week
 
 _MOST = 4 * 2**20  # bytes
 Name = Annotated[str, Field(min_length=1, max_length=60)]
-Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$|^24:00$")]
 
 
 class RunPart(Record):
@@ -26,8 +26,7 @@ class RunPart(Record):
     copies: int = Field(1, ge=1, le=200)
     colour: str = Field("", max_length=40)
     due: datetime | None = None
-    turns: Literal["free", "quarter", "none"] = "quarter"
-    one_after_another: bool = False
+    turns: TurnsName = "quarter"
 
 
 class RunPrinter(Record):
@@ -54,14 +53,6 @@ class RunSpool(Record):
     dry_hours: float = Field(0, ge=0, le=72)
 
 
-class RunWeek(Record):
-    """When somebody is in and awake: by weekday, and days by date that differ; in a time zone."""
-
-    zone: str = Field("UTC", max_length=60)
-    days: dict[str, tuple[tuple[Clock, Clock], ...]] = Field(default_factory=dict, max_length=7)
-    other: dict[date, tuple[tuple[Clock, Clock], ...]] = Field(default_factory=dict, max_length=400)
-
-
 class RunFile(Record):
     """A run with all that its plates and its week rest on."""
 
@@ -70,11 +61,11 @@ class RunFile(Record):
     parts: tuple[RunPart, ...] = Field(min_length=1, max_length=200)
     printers: tuple[RunPrinter, ...] = Field((), max_length=40)
     spools: tuple[RunSpool, ...] = Field((), max_length=400)
-    week: RunWeek = RunWeek()
+    week: Presence = Presence()
     begin: datetime | None = None
     days: int = Field(14, ge=1, le=60)
-    school: Literal["never alone", "ends watched", "overnight"] = "ends watched"
-    goal: Literal["soonest", "fewest changes", "due first"] = "soonest"
+    school: SchoolName = "ends watched"
+    goal: GoalName = "soonest"
     clearance_mm: Length = Field(3.0, ge=0, le=60)
     edge_mm: Length = Field(4.0, ge=0, le=60)
     one_after_another: bool = False
@@ -107,14 +98,14 @@ def write_run(run: RunFile) -> str:
     return json.dumps(run.model_dump(mode="json", exclude_defaults=True) | {"format": run.format}, indent=1) + "\n"
 
 
-def zone_of(week: RunWeek) -> ZoneInfo:
+def zone_of(week: Presence) -> ZoneInfo:
     try:
         return ZoneInfo(week.zone)
     except (KeyError, ValueError, OSError):
         raise Refused(f"There is no time zone '{week.zone}'; write one like Europe/Berlin.") from None
 
 
-def week_of(week: RunWeek) -> Week:
+def week_of(week: Presence) -> Week:
     """The stated hours; with none stated, the usual ones. Days that are not named have nobody in."""
     for name in week.days:
         if name not in DAYS:
@@ -123,7 +114,7 @@ def week_of(week: RunWeek) -> Week:
     return Week(days, tuple((d, _stretches(s)) for d, s in sorted(week.other.items())))
 
 
-def _stretches(told: tuple[tuple[str, str], ...]) -> tuple[tuple[time, time], ...]:
+def _stretches(told: Stretches) -> tuple[tuple[time, time], ...]:
     return tuple((_clock(a), _clock(b)) for a, b in told)
 
 

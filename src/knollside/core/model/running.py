@@ -1,0 +1,150 @@
+"""What is kept of running: spools' and printers' logs, hours somebody is in, and runs with their plates."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from knollside.core.model.base import Degrees, Length, Mass, Record, Share
+
+Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$|^24:00$")]
+Stretches = tuple[tuple[Clock, Clock], ...]
+PlateState = Literal["waiting", "printing", "printed", "failed"]
+SchoolName = Literal["never alone", "ends watched", "overnight"]
+GoalName = Literal["soonest", "fewest changes", "due first"]
+TurnsName = Literal["free", "quarter", "none"]
+EventKind = Literal[
+    "nozzle", "sheet", "belt", "firmware", "moved", "cleaned", "levelled", "adhesive", "square", "first use"
+]
+
+
+class Weighing(Record):
+    """A spool on the scale, grams with the spool; ``drying``: hours in the drier by then, where it was in it."""
+
+    at: datetime
+    gross_g: Mass
+    drying: float | None = Field(None, ge=0, le=200)
+    source: Literal["typed", "scale", "simulated"] = "typed"
+
+
+class Stay(Record):
+    """How a spool was kept from a day on: in the open or in a box with desiccant; the humidity there if measured."""
+
+    since: datetime
+    where: Literal["open", "box"] = "open"
+    humidity: Share | None = None
+
+
+class Dried(Record):
+    at: datetime
+    hours: float = Field(gt=0, le=200)
+    celsius: Degrees = 50.0
+
+
+class Took(Record):
+    """A print that took filament: grams by its estimate, and whether it came out matte and stringy."""
+
+    at: datetime
+    grams: Mass
+    title: str = Field("", max_length=120)
+    stringy: bool | None = None
+
+
+class SpoolLog(Record):
+    """What is known of a spool besides its name and material."""
+
+    colour: str = Field("", max_length=40)
+    lot: str = Field("", max_length=60)
+    opened: date | None = None
+    net_g: Mass = 1000.0
+    tare_g: Mass | None = None
+    weighings: tuple[Weighing, ...] = Field((), max_length=2000)
+    stays: tuple[Stay, ...] = Field((), max_length=2000)
+    dried: tuple[Dried, ...] = Field((), max_length=2000)
+    took: tuple[Took, ...] = Field((), max_length=20_000)
+
+
+class PrinterEvent(Record):
+    """What was done to a printer. ``held``: whether an adhesive held, ``hot`` or cold; ``square``: a measured piece
+    (drawn X, drawn Y, X, Y, rising, falling), mm."""
+
+    kind: EventKind
+    at: datetime
+    note: str = Field("", max_length=400)
+    held: bool | None = None
+    hot: bool | None = None
+    square: tuple[Length, Length, Length, Length, Length, Length] | None = None
+
+
+class Tick(Record):
+    """A line of the list before a print: done, or skipped with a reason."""
+
+    line: str = Field(max_length=200)
+    at: datetime
+    skipped: str = Field("", max_length=400)
+
+
+class PrinterLog(Record):
+    """What a printer went through, what is loaded, and minutes for a change of filament and to cool and clear."""
+
+    events: tuple[PrinterEvent, ...] = Field((), max_length=5000)
+    ticks: tuple[Tick, ...] = Field((), max_length=20_000)
+    loaded: str = Field("", max_length=80)
+    change_minutes: float = Field(10, ge=0, le=240)
+    clear_minutes: float = Field(20, ge=0, le=600)
+
+
+class Presence(Record):
+    """When somebody is in and awake: by weekday, and days by date that differ; in a time zone. No days: the usual
+    ones; a day not named among some has nobody in."""
+
+    zone: str = Field("UTC", max_length=60)
+    days: dict[str, Stretches] = Field(default_factory=dict, max_length=7)
+    other: dict[date, Stretches] = Field(default_factory=dict, max_length=400)
+
+
+class RunPiece(Record):
+    """A part of the workshop in a run: how many copies, by when, how it may be turned."""
+
+    part: int = Field(ge=1)
+    copies: int = Field(1, ge=1, le=200)
+    due: datetime | None = None
+    turns: TurnsName = "quarter"
+
+
+class Held(Record):
+    """A copy that stays where it was put: of a part, on a plate of its group, mm and degrees."""
+
+    part: int = Field(ge=1)
+    copy_number: int = Field(ge=1, le=200)
+    plate: int = Field(ge=0, le=200)
+    x: float = Field(ge=-2000, le=2000)
+    y: float = Field(ge=-2000, le=2000)
+    angle: float = Field(0.0, ge=-360, le=360)
+
+
+class PlateDone(Record):
+    """How far a plate is, by what is on it: (part, copy) pairs; when it was begun and ended."""
+
+    pieces: tuple[tuple[int, int], ...] = Field(min_length=1, max_length=400)
+    state: PlateState
+    printer: str = Field("", max_length=60)
+    begun: datetime | None = None
+    ended: datetime | None = None
+
+
+class Run(Record):
+    """Parts that are printed together, and how."""
+
+    name: str = Field("Run", min_length=1, max_length=80)
+    pieces: tuple[RunPiece, ...] = Field((), max_length=200)
+    held: tuple[Held, ...] = Field((), max_length=2000)
+    done: tuple[PlateDone, ...] = Field((), max_length=400)
+    clearance: Length = Field(3.0, ge=0, le=60)
+    edge: Length = Field(4.0, ge=0, le=60)
+    one_after_another: bool = False
+    school: SchoolName = "ends watched"
+    goal: GoalName = "soonest"
+    days: int = Field(14, ge=1, le=60)

@@ -1,0 +1,92 @@
+"""Runs, hours somebody is in, and the logs of spools and printers."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import TypeVar
+
+from sqlalchemy import delete, select
+
+from knollside.core.model import Record
+from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.store.ledger import Ledger, seal_of
+from knollside.store.tables import RunningRow
+
+T = TypeVar("T", bound=Record)
+
+
+class Log(StrEnum):
+    """What a row is, by the words it is stored under."""
+
+    RUN = "run"
+    SPOOL = "spool"
+    PRINTER = "printer"
+    PRESENCE = "presence"
+
+
+_WHAT = {
+    Log.RUN: ("A run", Run),
+    Log.SPOOL: ("A spool's log", SpoolLog),
+    Log.PRINTER: ("A printer's log", PrinterLog),
+    Log.PRESENCE: ("Your hours", Presence),
+}
+
+
+class Running:
+    """Every method that changes something is one transaction, or part of the one it is called in. A row has its
+    ``owner``: a run's own number, a spool's, a printer's; hours have none (0)."""
+
+    def __init__(self, ledger: Ledger) -> None:
+        self._ledger = ledger
+
+    def put(self, kind: Log, owner: int, record: Record | None) -> None:
+        """Keep one record of an owner; None takes it away."""
+        with self._ledger.edit() as s:
+            row = s.get(RunningRow, (str(kind), owner))
+            if record is None:
+                if row is not None:
+                    s.delete(row)
+                return
+            body = record.model_dump_json()
+            if row is None:
+                s.add(RunningRow(kind=str(kind), owner=owner, body=body, seal=seal_of(body)))
+            else:
+                row.body, row.seal = body, seal_of(body)
+
+    def add_run(self, run: Run) -> int:
+        """A new run; its number."""
+        with self._ledger.edit() as s:
+            numbers = s.scalars(select(RunningRow.owner).where(RunningRow.kind == str(Log.RUN))).all()
+            number = max(numbers, default=0) + 1
+        self.put(Log.RUN, number, run)
+        return number
+
+    def runs(self) -> dict[int, Run]:
+        return self._all(Log.RUN, Run)
+
+    def spool_logs(self) -> dict[int, SpoolLog]:
+        return self._all(Log.SPOOL, SpoolLog)
+
+    def printer_logs(self) -> dict[int, PrinterLog]:
+        return self._all(Log.PRINTER, PrinterLog)
+
+    def presence(self) -> Presence | None:
+        return self._all(Log.PRESENCE, Presence).get(0)
+
+    def clear_of(self, kind: Log, owner: int) -> None:
+        with self._ledger.edit() as s:
+            s.execute(delete(RunningRow).where(RunningRow.kind == str(kind), RunningRow.owner == owner))
+
+    def _all(self, kind: Log, record: type[T]) -> dict[int, T]:
+        with self._ledger.read() as s:
+            rows = s.execute(
+                select(RunningRow.owner, RunningRow.body, RunningRow.seal)
+                .where(RunningRow.kind == str(kind))
+                .order_by(RunningRow.owner)
+            ).all()
+        out = {}
+        for owner, body, seal in rows:
+            made = self._ledger.tried(_WHAT[kind][0], body, seal, record.model_validate_json)
+            if made is not None:
+                out[owner] = made
+        return out
