@@ -64,7 +64,9 @@ def _wanted(folder: Path, part: RunPart, key: str, run: RunFile, ask: Answerer) 
     facts = _own_printer(o.stated.printer, run)
     filament = f"{o.stated.card.name} {part.colour}".strip()
     title = o.job.name or Path(o.job.mesh).stem
-    return Wanted(key, title, taken, o.stated.recipe, facts, filament, part.copies, Turns(part.turns))
+    return Wanted(
+        key, title, taken, o.stated.recipe, facts, filament, tuple(range(1, part.copies + 1)), Turns(part.turns)
+    )
 
 
 def _own_printer(own: PrinterFacts, run: RunFile) -> PrinterFacts:

@@ -11,6 +11,7 @@ from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct
 from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.plates import Plate, Plates
 from knollside.core.job.questions.settling import Proved, prove_printed
 from knollside.core.job.slicedcheck import Plan, SlicedCheck, check_sliced
 from knollside.core.material.cards import Material
@@ -20,6 +21,7 @@ from knollside.core.mesh.load import Loaded
 from knollside.core.model import DesignCase, Measurement, Recipe
 from knollside.foreign.reading import read_job_file, read_mesh, read_table, read_toolpath, read_whole
 from knollside.report.export import SheetInputs, make_sheet, write_all, write_whole
+from knollside.report.plates import write_plate
 from knollside.store.copies import backup
 from knollside.store.meshes import PackedMesh, pack
 from knollside.store.whole import Whole, fill, whole_bytes
@@ -49,6 +51,29 @@ class LoadFile(Question[ReadIn]):
         ask.tick(0.8, "packing it")
         ask.meshes.put(found.mesh)
         return ReadIn(found, pack(found.mesh))
+
+
+@dataclass(frozen=True, eq=False)
+class WritePlates(Question[tuple[Path, ...]]):
+    """A 3MF and a page of each plate, in a folder. ``titles`` by the part's key."""
+
+    folder: Path
+    plates: Plates
+    titles: tuple[tuple[str, str], ...]
+    kept: ClassVar[int] = 0
+
+    def answer(self, ask: Answerer) -> tuple[Path, ...]:
+        laid = ask(self.plates, 0.0, 0.7)
+        taken = {w.key: ask(w.taken) for w in self.plates.wanted if any(_on(w.key, p) for p in laid.plates)}
+        out: list[Path] = []
+        for k, plate in enumerate(laid.plates):
+            ask.tick(0.7 + 0.3 * k / len(laid.plates), f"writing plate {k + 1}")
+            out += write_plate(self.folder, plate, k + 1, taken, dict(self.titles), self.plates.one_after_another)
+        return tuple(out)
+
+
+def _on(key: str, plate: Plate) -> bool:
+    return any(p.item.key.rpartition("/")[0] == key for p in plate.placed)
 
 
 @dataclass(frozen=True)

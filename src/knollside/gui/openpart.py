@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime
 from functools import cached_property
 
@@ -11,6 +11,7 @@ from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
+from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.store.records import PartDoc, PrintRecord, Spool
 
 Vec = tuple[float, float, float]
@@ -20,11 +21,16 @@ DatedTrials = tuple[tuple[int, datetime, GapTrial], ...]
 
 @dataclass(frozen=True)
 class Shelf:
-    """What the whole workshop has: printers, spools, and a person's own values of materials."""
+    """What the whole workshop has: printers and spools with their logs, a person's own values of materials, runs, and
+    the hours somebody is in (None: never said)."""
 
     printers: dict[int, PrinterFacts]
     spools: tuple[Spool, ...]
     own: dict[str, OwnCard]
+    runs: dict[int, Run] = field(default_factory=dict)
+    spool_logs: dict[int, SpoolLog] = field(default_factory=dict)
+    printer_logs: dict[int, PrinterLog] = field(default_factory=dict)
+    presence: Presence | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

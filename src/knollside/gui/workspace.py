@@ -19,6 +19,7 @@ from knollside.core.model import Mesh, Refused
 from knollside.gui.fileasks import JobIn, ReadIn
 from knollside.gui.keptedits import KeptEdits
 from knollside.gui.openpart import OpenPart, Shelf
+from knollside.gui.runedits import RunEdits
 from knollside.store.copies import Copy
 from knollside.store.jobs import put_job
 from knollside.store.meshes import PackedMesh
@@ -59,13 +60,14 @@ class Workspace(QObject):
         self._stacks: dict[int, QUndoStack] = {}
         self.part: OpenPart | None = None
         self.shelf = self._read_shelf()
-        self.kept = KeptEdits(self)
+        self.kept, self.runs = KeptEdits(self), RunEdits(self)
 
     # What is stored
 
     def _read_shelf(self) -> Shelf:
-        m = self.shop.machines
-        return Shelf(m.printers(), tuple(m.spools()), m.own_cards())
+        m, r = self.shop.machines, self.shop.running
+        logs = r.runs(), r.spool_logs(), r.printer_logs(), r.presence()
+        return Shelf(m.printers(), tuple(m.spools()), m.own_cards(), *logs)
 
     def _read_part(self, part_id: int) -> OpenPart:
         doc, learned = self.shop.parts.get(part_id), self.shop.learned
@@ -273,6 +275,13 @@ class Workspace(QObject):
             except Refused as refusal:
                 self.said.emit(f"{p.name}: {refusal}")
         return tuple(out)
+
+    def part_at_hand(self, part_id: int) -> OpenPart:
+        """Any part of the workshop as it is stored, its mesh at hand. Raises :class:`Refused`."""
+        part = self.part if self.part is not None and self.part.id == part_id else self._read_part(part_id)
+        if part.mesh_hash not in self.meshes:
+            self.meshes.put(self.shop.parts.mesh(part.mesh_hash), part.mesh_hash)
+        return part
 
     def new_mesh(self, mesh: Mesh, note: str, motion: Motion | None) -> None:
         """A new revision of the part; undo takes it away again."""

@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QStackedWidget, QVBoxLayout, QWidget
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.job.answer import laid
@@ -25,11 +25,15 @@ from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.fileasks import Export, stamp_of
 from knollside.gui.instruments.strips import BedPlan
-from knollside.gui.instruments.widgets import Dropdown, button, clear, column, heading, label, row, rule, scrolled
+from knollside.gui.instruments.widgets import Dropdown, button, clear, column, heading, label, row, rule
 from knollside.gui.nodes import SlicedWish
+from knollside.gui.rundesk import RunDesk
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.steps.platespage import PlatesPage
 from knollside.gui.steps.slicedcard import SlicedCard
+from knollside.gui.steps.tabs import Tabs
+from knollside.gui.steps.weekpage import WeekPage
 from knollside.gui.theme.look import look
 from knollside.gui.worker import Outcome
 from knollside.report.export import SheetInputs, reasons_of, write_whole
@@ -56,7 +60,13 @@ class RunStep(Step):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.own = self.plan = BedPlan()
+        self.plan = BedPlan()
+        desk = RunDesk(session)
+        desk.changed.connect(session.touch)
+        self.plates, self.week = PlatesPage(session, desk), WeekPage(session, desk)
+        self.own = self.views = QStackedWidget()
+        for view in (self.plan, self.plates.view, self.week.view):
+            self.views.addWidget(view)
         self.printer = Dropdown("Printer")
         self.printer.setPlaceholderText("none yet")
         self.printer.chose.connect(lambda v: self._machine(v, None))
@@ -93,14 +103,20 @@ class RunStep(Step):
         self.sliced = SlicedCard(self._ask_sliced)
         lay_.addWidget(self.sliced)
         lay_.addStretch(1)
-        area = scrolled(body)
-        self.panel = area
+        pages = (("This part", body), ("Plates", self.plates), ("Week", self.week))
+        self.tabs = Tabs(pages, 3, (16, 10, 12, 2))
+        self.tabs.turned.connect(self._turned)
+        self.panel = self.tabs.panel()
         self._shown: object = None
         self._outline: tuple[object, BaseGeometry | None] = (None, None)
         self._handed: dict[int, _HandedOver] = {}
 
+    def _turned(self, page: int) -> None:
+        self.views.setCurrentIndex(page)
+        self.session.touch()
+
     def needs(self) -> tuple[Node[Any], ...]:
-        return (nodes.FITS, nodes.PRICE)
+        return (nodes.FITS, nodes.PRICE) if self.tabs.front == 0 else ()
 
     def _machine(self, printer: int | None, spool: int | None) -> None:
         part = self.part
@@ -242,6 +258,9 @@ class RunStep(Step):
     # Showing
 
     def refresh(self) -> None:
+        if self.tabs.front:
+            (self.plates if self.tabs.front == 1 else self.week).refresh()
+            return
         part = self.part
         if self.view.facts is None:
             return
@@ -315,6 +334,9 @@ class RunStep(Step):
         return self._outline[1]
 
     def standing(self) -> Standing:
+        run = self.plates.standing()
+        if run is not None:
+            return run
         if not self.written:
             return Standing(Mark.OPEN, "Nothing written yet.")
         old = self._old
@@ -323,6 +345,8 @@ class RunStep(Step):
         )
 
     def verdict(self) -> Verdict:
+        if self.tabs.front:
+            return (self.plates if self.tabs.front == 1 else self.week).verdict()
         if self.view.facts is None:
             return Verdict("Reading the part.")
         if self._last.refused:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 import shapely.affinity
@@ -24,7 +25,7 @@ from knollside.core.run.sequence import Cost, Head, Standing, at_once, one_by_on
 @dataclass(frozen=True)
 class Taken:
     """What one copy takes: its outline from above (supports and brim included) in the frame of the lying ``mesh``, its
-    height mm and layers, grams with supports, hours, and the brim's width mm."""
+    height mm and layers, grams with supports, hours, the brim's width mm, and in words what was left as drawn."""
 
     outline: BaseGeometry
     mesh: Mesh
@@ -33,6 +34,7 @@ class Taken:
     grams: float
     hours: Range
     brim: float
+    as_drawn: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,9 +45,14 @@ class TakenBy(Question[Taken]):
     supports: Supports
     price: PriceOf
     made: Correct | None
+    kept: ClassVar[int] = 60
 
     def answer(self, ask: Answerer) -> Taken:
-        mesh = ask(self.part).mesh if self.made is None else ask(self.made).mesh
+        as_drawn: tuple[str, ...] = ()
+        mesh = ask(self.part).changeable()
+        if self.made is not None:
+            edited = ask(self.made)
+            mesh, as_drawn = edited.mesh, (*ask(self.made.fits).refused, *(why for _, why in edited.refused))
         found = ask(self.supports, 0.0, 0.8)
         lying = laid(mesh, self.supports.direction)
         under = [r for r in found.regions if held(r, self.supports.support_settings)]
@@ -59,12 +66,13 @@ class TakenBy(Question[Taken]):
         # Supports are told about the part's own origin, a lying part about its middle.
         by = -(low[0] + high[0]) / 2, -(low[1] + high[1]) / 2
         outline = footprint(lying, brim, [shapely.affinity.translate(r.outline, *by) for r in under])
-        return Taken(outline, lying, float(lying.size[2]), found.layers, grams, hours, brim)
+        return Taken(outline, lying, float(lying.size[2]), found.layers, grams, hours, brim, as_drawn)
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """So many copies of a part in a run: ``key`` names it; ``filament`` is material and colour; ``printer`` its own."""
+    """Copies of a part in a run, by their numbers: ``key`` names it; ``filament`` is material and colour; ``printer``
+    is the one it is laid for."""
 
     key: str
     title: str
@@ -72,7 +80,7 @@ class Wanted:
     recipe: Recipe
     printer: PrinterFacts
     filament: str
-    copies: int
+    copies: tuple[int, ...]
     turns: Turns = Turns.QUARTER
 
 
@@ -98,10 +106,12 @@ class Plate:
 
 @dataclass(frozen=True)
 class Laid:
-    """The plates of a run; ``left`` in words what fits no bed."""
+    """The plates of a run; ``left`` in words what fits no bed or cannot be printed, ``as_drawn`` which corrections
+    could not be made."""
 
     plates: tuple[Plate, ...]
     left: tuple[str, ...]
+    as_drawn: tuple[str, ...] = ()
 
 
 def group_of(w: Wanted) -> tuple[object, ...]:
@@ -113,8 +123,8 @@ def group_of(w: Wanted) -> tuple[object, ...]:
 @dataclass(frozen=True, eq=False)
 class Plates(Question[Laid]):
     """All copies packed, each group of parts that may share plates by itself. ``one_after_another``: laid out so that
-    the head passes. ``locked``: copies that stay where they are: (part's key, copy, plate of its group, x, y,
-    angle)."""
+    the head passes. ``locked``: copies that stay where they are: (part's key, copy, plate of its group, x, y, angle).
+    """
 
     wanted: tuple[Wanted, ...]
     spacing: Spacing
@@ -124,19 +134,24 @@ class Plates(Question[Laid]):
 
     def answer(self, ask: Answerer) -> Laid:
         groups: dict[tuple[object, ...], list[Wanted]] = {}
-        for w in self.wanted:
-            groups.setdefault(group_of(w), []).append(w)
         taken: dict[str, Taken] = {}
-        for i, w in enumerate(self.wanted):
-            taken[w.key] = ask(w.taken, 0.7 * i / len(self.wanted), 0.7 * (i + 1) / len(self.wanted))
         plates: list[Plate] = []
         left: list[str] = []
+        for i, w in enumerate(self.wanted):
+            # One part that cannot be printed as it is stops none of the others.
+            try:
+                taken[w.key] = ask(w.taken, 0.7 * i / len(self.wanted), 0.7 * (i + 1) / len(self.wanted))
+            except Refused as refusal:
+                left.append(f"{w.title}: {refusal}")
+                continue
+            groups.setdefault(group_of(w), []).append(w)
         for i, group in enumerate(groups.values()):
             ask.tick(0.7 + 0.3 * i / len(groups), f"laying out {group[0].filament}")
             made, words = self._group(group, taken)
             plates += made
             left += words
-        return Laid(tuple(plates), tuple(left))
+        as_drawn = (f"{w.title}: {words}" for w in self.wanted if w.key in taken for words in taken[w.key].as_drawn)
+        return Laid(tuple(plates), tuple(left), tuple(as_drawn))
 
     def _group(self, group: list[Wanted], taken: dict[str, Taken]) -> tuple[list[Plate], list[str]]:
         printer = group[0].printer
@@ -156,7 +171,7 @@ class Plates(Question[Laid]):
             except Refused as refusal:
                 left.append(str(refusal))
                 continue
-            items += [Item(f"{w.key}/{k + 1}", w.title, one.shape, w.turns) for k in range(w.copies)]
+            items += [Item(f"{w.key}/{k}", w.title, one.shape, w.turns) for k in w.copies]
         if not items:
             return [], left
         by_key = {i.key: i for i in items}

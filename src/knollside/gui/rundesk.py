@@ -1,0 +1,252 @@
+"""The run in front: what is stored of it as questions, their last answers, and what each is worth now."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from knollside.core.job.ask import Question
+from knollside.core.job.asked import ask_taken
+from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.plates import Laid, Plate, Plates, Wanted
+from knollside.core.job.questions.week import WeekOf
+from knollside.core.job.runfile import zone_of
+from knollside.core.job.running import Planned
+from knollside.core.mesh.identity import Names
+from knollside.core.model import PrinterFacts, Refused
+from knollside.core.model.running import PlateDone, Presence, PrinterLog, Run
+from knollside.core.run.packing import Spacing, Turns
+from knollside.core.run.sequence import Head
+from knollside.core.run.week import Goal, Machine, School
+from knollside.gui.answers import Answer, Declined, Fresh, Missing, Stale
+from knollside.gui.openpart import OpenPart
+from knollside.gui.session import Session
+from knollside.gui.spoolfacts import filament_of, on_shelf, to_dry
+from knollside.gui.worker import Outcome
+
+SCHOOLS = {"never alone": School.NEVER_ALONE, "ends watched": School.ENDS_WATCHED, "overnight": School.OVERNIGHT}
+GOALS = {"soonest": Goal.SOONEST, "fewest changes": Goal.FEWEST_CHANGES, "due first": Goal.DUE_FIRST}
+
+
+class _Kept:
+    """A question's last answer, with the key of what it was asked of."""
+
+    def __init__(self) -> None:
+        self.key, self.value, self.refused, self.refused_key, self.asked = "", None, "", "", ""
+
+    def worth(self, key: str) -> Answer[Any]:
+        if self.refused and self.refused_key == key:
+            return Declined(self.refused, self.value)
+        if self.value is None:
+            return Missing()
+        return Fresh(self.value) if self.key == key else Stale(self.value)
+
+
+class RunDesk(QObject):
+    """``changed`` fires when an answer came. Nothing is asked here but by :meth:`lay_out` and :meth:`plan`."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session, self.workspace = session, session.workspace
+        self.number = 0
+        self.titles: dict[str, str] = {}
+        self.troubles: tuple[str, ...] = ()
+        self._plates, self._week = _Kept(), _Kept()
+        self._asked: Plates | None = None
+        self.workspace.changed.connect(self._stored)
+
+    # What is stored
+
+    @property
+    def run(self) -> Run:
+        """The run in front; an empty one where there is none yet."""
+        runs = self.workspace.shelf.runs
+        if self.number not in runs:
+            self.number = max(runs, default=0)
+        return runs.get(self.number, Run(name="Run 1"))
+
+    def put(self, run: Run, words: str) -> None:
+        if self.number in self.workspace.shelf.runs:
+            self.workspace.runs.put_run(self.number, run, words)
+        else:
+            self.number = self.workspace.runs.add_run(run)
+
+    def _stored(self) -> None:
+        self._asked = None
+
+    @property
+    def presence(self) -> Presence:
+        """The stated hours; the usual ones, on this machine's own clock, where none are."""
+        return self.workspace.shelf.presence or Presence(zone=_own_zone())
+
+    # Questions
+
+    def question(self) -> Plates | None:
+        """All copies that are neither printed nor being printed; None for none."""
+        if self._asked is None:
+            self._asked = self._made()
+        return self._asked if self._asked.wanted else None
+
+    def _made(self) -> Plates:
+        run, shelf = self.run, self.workspace.shelf
+        away = {p for d in run.done if d.state in ("printing", "printed") for p in d.pieces}
+        wanted, troubles = [], []
+        self.titles = {}
+        for piece in run.pieces:
+            copies = tuple(k for k in range(1, piece.copies + 1) if (piece.part, k) not in away)
+            try:
+                part = self.workspace.part_at_hand(piece.part)
+            except Refused as refusal:
+                troubles.append(str(refusal))
+                continue
+            self.titles[str(piece.part)] = part.name
+            if copies:
+                wanted.append(_wanted(part, copies, Turns(piece.turns), filament_of(part.spool, part.material, shelf)))
+        self.troubles = tuple(troubles)
+        held = tuple((str(h.part), h.copy_number, h.plate, h.x, h.y, h.angle) for h in run.held)
+        held = tuple(h for h in held if (int(h[0]), h[1]) not in away)
+        return Plates(tuple(wanted), Spacing(run.clearance, run.edge), Head(), run.one_after_another, held)
+
+    def lay_out(self) -> None:
+        """Pack the plates."""
+        question = self.question()
+        if question is not None and self._plates.asked != question.key:
+            self._plates.asked = question.key
+            self.session.once("plates", question, lambda outcome: self._came(self._plates, question, outcome))
+
+    def week_question(self, begin: datetime) -> WeekOf | None:
+        plates, shelf, run = self.question(), self.workspace.shelf, self.run
+        if plates is None:
+            return None
+        machines = []
+        for number, facts in shelf.printers.items():
+            log = shelf.printer_logs.get(number, PrinterLog())
+            busy = [d for d in run.done if d.state == "printing" and d.printer == facts.name and d.ended is not None]
+            free = max((d.ended for d in busy if d.ended is not None), default=None)
+            machines.append(
+                (facts, Machine(facts.name, log.loaded, _aware(free), log.change_minutes, log.clear_minutes))
+            )
+        due = tuple((str(p.part), _aware(p.due)) for p in run.pieces if p.due is not None)
+        return WeekOf(
+            plates,
+            tuple(machines),
+            on_shelf(shelf),
+            to_dry(shelf, begin),
+            tuple((k, d) for k, d in due if d is not None),
+            self.presence,
+            begin,
+            run.days,
+            SCHOOLS[run.school],
+            GOALS[run.goal],
+        )
+
+    def plan(self, begin: datetime | None = None) -> None:
+        """Plan the week from now on."""
+        now = datetime.now(UTC) if begin is None else begin
+        question = self.week_question(now.astimezone(zone_of(self.presence)))
+        if question is not None:
+            self._week.asked = question.key
+            self.session.once("week", question, lambda outcome: self._came(self._week, question, outcome))
+
+    def _came(self, kept: _Kept, question: Question[Any], outcome: Outcome) -> None:
+        kept.asked = ""
+        if outcome.refused:
+            kept.refused, kept.refused_key = outcome.refused, self._key_of(question)
+        elif outcome.result is not None:
+            kept.key, kept.value, kept.refused = self._key_of(question), outcome.result, ""
+        self.changed.emit()
+
+    def _key_of(self, question: Question[Any]) -> str:
+        """What an answer rests on; a plan is old when anything but the hour is another."""
+        if isinstance(question, WeekOf):
+            return self._week_key(question)
+        return question.key
+
+    @staticmethod
+    def _week_key(q: WeekOf) -> str:
+        fixed = datetime(2000, 1, 1, tzinfo=UTC)
+        same = (q.plates, q.machines, q.shelf, (), q.due, q.presence, fixed, q.days, q.school, q.goal)
+        return WeekOf(*same).key
+
+    # Answers
+
+    @property
+    def laid(self) -> Answer[Laid]:
+        question = self.question()
+        return Missing() if question is None else self._plates.worth(question.key)
+
+    @property
+    def planned(self) -> Answer[Planned]:
+        question = self.week_question(datetime.now(UTC))
+        return Missing() if question is None else self._week.worth(self._week_key(question))
+
+    @property
+    def busy(self) -> bool:
+        return bool(self._plates.asked or self._week.asked)
+
+    # Progress
+
+    def mark(self, plate: Plate, state: str, printer: str, ends: datetime | None = None) -> None:
+        """A plate is begun, printed or failed. What failed is laid out again; what is printed is not."""
+        pieces = tuple((int(part), int(copy)) for p in plate.placed for part, _, copy in (p.item.key.rpartition("/"),))
+        self._mark(pieces, state, printer, ends)
+        if state == "printing":
+            self._loaded(printer, plate.filament)
+
+    def _mark(self, pieces: tuple[tuple[int, int], ...], state: str, printer: str, ends: datetime | None) -> None:
+        run, now = self.run, datetime.now().replace(microsecond=0)
+        rest = tuple(d for d in run.done if d.pieces != pieces)
+        before = next((d for d in run.done if d.pieces == pieces), None)
+        begun = now if state == "printing" else (before.begun if before is not None else None)
+        plain = None if ends is None else ends.astimezone().replace(tzinfo=None)
+        done = PlateDone.model_validate(
+            {
+                "pieces": pieces,
+                "state": state,
+                "printer": printer,
+                "begun": begun,
+                "ended": plain if state == "printing" else now,
+            }
+        )
+        self.put(run.model_copy(update={"done": (*rest, done)}), f"plate {state}")
+
+    def ended(self, done: PlateDone, state: str) -> None:
+        """A plate that was begun came out, or did not."""
+        self._mark(done.pieces, state, done.printer, None)
+
+    def _loaded(self, printer: str, filament: str) -> None:
+        for number, facts in self.workspace.shelf.printers.items():
+            log = self.workspace.shelf.printer_logs.get(number, PrinterLog())
+            if facts.name == printer and log.loaded != filament:
+                self.workspace.runs.put_printer_log(
+                    number, log.model_copy(update={"loaded": filament}), f"{filament} on {printer}"
+                )
+
+
+def _wanted(part: OpenPart, copies: tuple[int, ...], turns: Turns, filament: str) -> Wanted:
+    # A part that was never opened has no names yet: its features are as they are found.
+    question = part.question or Part(part.mesh_key, Names(of=part.mesh_hash))
+    facts: PrinterFacts = part.printer
+    return Wanted(str(part.id), part.name, ask_taken(question, part), part.recipe, facts, filament, copies, turns)
+
+
+def _aware(when: datetime | None) -> datetime | None:
+    return when.astimezone() if when is not None and when.tzinfo is None else when
+
+
+def _own_zone() -> str:
+    """The name of this machine's time zone, where it tells one."""
+    from pathlib import Path
+
+    try:
+        named = str(Path("/etc/localtime").resolve())
+    except OSError:
+        return "UTC"
+    return named.split("zoneinfo/")[-1] if "zoneinfo/" in named else "UTC"
+
+
+SOON = timedelta(minutes=5)

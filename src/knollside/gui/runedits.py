@@ -1,0 +1,47 @@
+"""Edits of runs, hours and logs; each is one named step of undo, in one transaction."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from knollside.core.model import Record
+from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.store.running import Log
+
+if TYPE_CHECKING:
+    from knollside.gui.workspace import Workspace
+
+
+class RunEdits:
+    """The commands."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self._w = workspace
+
+    def put_run(self, number: int, run: Run, words: str) -> None:
+        self._put(Log.RUN, number, self._w.shelf.runs.get(number), run, words)
+
+    def add_run(self, run: Run) -> int:
+        """A new run beside the others; its number."""
+        number = max(self._w.shelf.runs, default=0) + 1
+        self._put(Log.RUN, number, None, run, f"run {run.name}")
+        return number
+
+    def drop_run(self, number: int) -> None:
+        run = self._w.shelf.runs.get(number)
+        if run is not None:
+            self._put(Log.RUN, number, run, None, f"run {run.name} taken away")
+
+    def put_spool_log(self, spool: int, log: SpoolLog, words: str) -> None:
+        self._put(Log.SPOOL, spool, self._w.shelf.spool_logs.get(spool), log, words)
+
+    def put_printer_log(self, printer: int, log: PrinterLog, words: str) -> None:
+        self._put(Log.PRINTER, printer, self._w.shelf.printer_logs.get(printer), log, words)
+
+    def put_presence(self, presence: Presence, words: str) -> None:
+        self._put(Log.PRESENCE, 0, self._w.shelf.presence, presence, words)
+
+    def _put(self, kind: Log, owner: int, before: Record | None, after: Record | None, words: str) -> None:
+        put = self._w.shop.running.put
+        if before != after:
+            self._w.push(words, lambda: put(kind, owner, after), lambda: put(kind, owner, before))

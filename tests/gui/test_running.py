@@ -1,0 +1,191 @@
+"""Run's plates and week, clicked: parts gathered, packed, moved, marked, written, planned."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+import pytest
+import shapely
+from conftest import Desk, pick, press, press_in_panel, seen, turn_to, type_in
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QCheckBox, QPushButton
+
+from knollside.core.run.packing import Packing, Spacing, check
+from knollside.gui.steps.platespage import read_when
+from knollside.gui.steps.weekpage import hours_text, read_hours
+
+BEGIN = datetime(2026, 11, 30, 17, 10, tzinfo=ZoneInfo("Europe/Berlin"))
+
+
+@pytest.fixture
+def running(desk: Desk) -> Desk:
+    """A run of clips and label plates, small parts that are soon looked over."""
+    desk.settle(lambda: desk.facts is not None)
+    desk.window.take("Run")
+    turn_to(desk, "Plates")
+    assert "Add the parts of this run." in desk.window.verdict_line.title.text()
+    for name in ("Label plate", "Trellis clip"):
+        pick(desk, "Add a part", name)
+    laid(desk)
+    return desk
+
+
+def run_of(desk: Desk):  # type: ignore[no-untyped-def]
+    return desk.window.steps["Run"].plates.desk
+
+
+def laid(desk: Desk):  # type: ignore[no-untyped-def]
+    run = run_of(desk)
+    desk.settle(lambda: run.laid.fresh is not None or bool(run.laid.refusal), 240)
+    assert run.laid.fresh is not None, run.laid.refusal
+    return run.laid.fresh
+
+
+def on_screen(view, plate: int, x: float, y: float) -> QPoint:  # type: ignore[no-untyped-def]
+    box, scale = view._box(plate)
+    return QPoint(round(box.left() + x * scale), round(box.bottom() - y * scale))
+
+
+def sound(found) -> None:  # type: ignore[no-untyped-def]
+    for p in found.plates:
+        same_bed = tuple(type(q)(q.item, 0, q.x, q.y, q.angle, q.locked) for q in p.placed)
+        assert check(Packing(same_bed, 1, p.printer.bed_mm[:2], Spacing(3.0))) == []
+
+
+def test_copies_are_packed_moved_turned_and_stay(running: Desk) -> None:
+    run = run_of(running)
+    assert [p.title for p in laid(running).plates] == ["Label plate", "Trellis clip"]  # their layers differ
+    type_in(running, "Copies of Label plate", "8")
+    sound(laid(running))
+    type_in(running, "Copies of Label plate", "3")
+    found = laid(running)
+    assert found.plates[0].title == "3 × Label plate" and len(found.plates) == 2
+    assert [p.copies for p in run.run.pieces] == [3, 1]
+    sound(found)
+    # One is dragged up and left; the others stay where they were, and it stays there.
+    view = running.window.steps["Run"].plates.view
+    piece = found.plates[0].placed[0]
+    spot = shapely.point_on_surface(piece.shape)
+    at = on_screen(view, 0, spot.x, spot.y)
+    before = {p.item.key: (p.x, p.y) for p in found.plates[0].placed}
+    free = on_screen(view, 0, spot.x - piece.x + 6, 210 - (piece.shape.bounds[3] - spot.y))
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(view, free)
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=free)
+    running.settle(lambda: len(run.run.held) == 3)
+    found = laid(running)
+    after = {p.item.key: (p.x, p.y) for p in found.plates[0].placed}
+    assert after[piece.item.key] == pytest.approx((6, 210 - 32), abs=2) and all(
+        p.locked for p in found.plates[0].placed
+    )
+    assert {k: v for k, v in after.items() if k != piece.item.key} == {
+        k: pytest.approx(v, abs=0.01) for k, v in before.items() if k != piece.item.key
+    }
+    # R turns the one that is picked about its middle.
+    view.setFocus()
+    QTest.keyClick(view, Qt.Key.Key_R)
+    found = laid(running)
+    now = next(p for p in found.plates[0].placed if p.item.key == piece.item.key)
+    assert now.angle == 90
+    running.workspace.undo.undo()
+    running.workspace.undo.undo()
+    assert run.run.held == ()
+    # Onto another one it cannot go: the reason is said, and the plan is not true.
+    other = laid(running).plates[0].placed[1]
+    at = on_screen(view, 0, *shapely.point_on_surface(laid(running).plates[0].placed[0].shape).coords[0])
+    to = on_screen(view, 0, *shapely.point_on_surface(other.shape).coords[0])
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(view, to)
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=to)
+    running.settle(lambda: bool(run.laid.refusal))
+    assert "overlap" in run.laid.refusal and run.laid.fresh is None
+    assert "cannot be laid out" in running.window.verdict_line.title.text()
+
+
+def test_plates_are_begun_fail_and_are_printed_again_and_only_those(running: Desk) -> None:
+    run, shelf = run_of(running), running.workspace.shelf
+    type_in(running, "Copies of Label plate", "3")
+    laid(running)
+    press_in_panel(running, "It is printing")
+    found = laid(running)
+    assert [p.title for p in found.plates] == ["Trellis clip"] and run.run.done[0].state == "printing"
+    tom = next(n for n, p in shelf.printers.items() if p.name == "Old Tom")
+    assert running.workspace.shelf.printer_logs[tom].loaded == "PETG green"
+    assert "1 plate to print, 1 printing" in running.window.steps["Run"].standing().words
+    press_in_panel(running, "It failed")
+    found = laid(running)
+    assert [p.title for p in found.plates] == ["3 × Label plate", "Trellis clip"] and "failed" in seen(running)
+    for _ in range(2):
+        press_in_panel(running, "Printed")
+        running.settle(lambda: run.laid.fresh is not None or run.question() is None, 240)
+    assert run.question() is None and "every plate printed" in running.window.steps["Run"].standing().words
+    pick(running, "Run", "Same again")
+    found = laid(running)
+    assert [p.title for p in found.plates] == ["3 × Label plate", "Trellis clip"] and len(
+        running.workspace.shelf.runs
+    ) == 2
+
+
+def test_plates_are_written_and_what_cannot_be_is_said(running: Desk, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    page = running.window.steps["Run"].plates
+    page.write_to(tmp_path / "out")
+    running.settle(lambda: bool(page.written))
+    assert sorted(p.suffix for p in page.written) == [".3mf", ".3mf", ".html", ".html"]
+    assert all(p.stat().st_size > 500 for p in page.written)
+    assert "The plates are written." in running.window.verdict_line.title.text()
+    box = next(b for b in running.window.findChildren(QCheckBox) if b.text() == "One after another")
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    laid(running)
+    assert run_of(running).run.one_after_another and "All at once" not in seen(running)
+    more = next(b for b in running.window.findChildren(QPushButton) if b.accessibleName() == "Details of Trellis clip")
+    QTest.mouseClick(more, Qt.MouseButton.LeftButton)
+    running.settle()
+    type_in(running, "Trellis clip due", "some day")
+    assert run_of(running).run.pieces[1].due is None
+    type_in(running, "Trellis clip due", "5 Dec 2026 20:00")
+    assert run_of(running).run.pieces[1].due == datetime(2026, 12, 5, 20)
+    assert "due 05 Dec 20:00" in seen(running)
+
+
+def test_the_week_is_planned_by_ones_own_hours_and_a_wet_spool_is_dried_first(running: Desk) -> None:
+    week, run = running.window.steps["Run"].week, run_of(running)
+    week.begin = BEGIN
+    turn_to(running, "Week")
+    assert "Nothing is planned yet." in running.window.verdict_line.title.text()
+    press(running, "Plan it")
+    running.settle(lambda: run.planned.fresh is not None or bool(run.planned.refusal), 60)
+    plan = run.planned.fresh.plan
+    assert {s.printer for s in plan.slots} <= {"Old Tom", "The Brick"} and len(plan.slots) == 2
+    assert "All done by" in running.window.verdict_line.title.text()
+    type_in(running, "In on Monday", "late")
+    assert running.workspace.shelf.presence is None
+    type_in(running, "In on Monday", "18-22:30")
+    assert running.workspace.shelf.presence.days["Monday"] == (("18:00", "22:30"),)
+    # What was planned by other hours is no plan any more.
+    assert run.planned.fresh is None and "before a change" in running.window.verdict_line.title.text()
+    pick(running, "Who must be by", "never alone")
+    pick(running, "What is wanted", "fewest changes")
+    press(running, "Plan it")
+    running.settle(lambda: run.planned.fresh is not None or bool(run.planned.refusal), 60)
+    plan = run.planned.fresh.plan
+    zone = plan.span.begin.tzinfo
+    for s in plan.slots:
+        assert all(plan.span.present[s.start : s.end])
+        assert s.start == 0 or plan.span.when(s.start).astimezone(zone).hour >= 6
+    running.workspace.undo.undo()
+    assert run.run.goal == "soonest" and run.planned.fresh is None
+    for day in ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"):
+        type_in(running, f"In on {day}", " ")
+    press(running, "Plan it")
+    running.settle(lambda: bool(run.planned.refusal), 60)
+    assert "Nobody is in" in run.planned.refusal
+
+
+def test_times_and_hours_are_read_as_people_write_them() -> None:
+    assert read_when("2026-12-05 20:00") == read_when("5 Dec 2026 20:00") == datetime(2026, 12, 5, 20)
+    assert read_when("5 December 2026") == datetime(2026, 12, 5, 23, 55) and read_when("soon") is None
+    for text, told in (("6:30-8, 17-24", "6:30-8, 17-24"), ("9 to 12", "9-12"), ("", "")):
+        assert hours_text(read_hours(text)) == told
+    assert all(read_hours(t) is None for t in ("9", "25-26", "12-9", "9-9", "a-b", "9:70-10"))
