@@ -49,7 +49,15 @@ TWO_PRINTS = [
 SD = {"s0": 0.02, "s1": 0.003, "su": 0.045, "small": 0.4, "drift": 0.03}
 
 
-def dense(rows: list[Measurement], s0: float, s1: float, su: float, small: float, drift: float):  # type: ignore[no-untyped-def]
+def dense(  # type: ignore[no-untyped-def]
+    rows: list[Measurement],
+    s0: float,
+    s1: float,
+    su: float,
+    small: float,
+    drift: float,
+    changed: tuple[date, ...] = (),
+):
     """Mean, covariance of the readings, and of them with a hole and a pin of the next print, written out term by term
     from the model in words, with no least squares anywhere."""
     end = max(m.on for m in rows if m.on)
@@ -88,6 +96,10 @@ def dense(rows: list[Measurement], s0: float, s1: float, su: float, small: float
         for j, b in enumerate(rows):
             if a.kind.startswith("known") or b.kind.startswith("known"):
                 continue
+            # Both from before a change of the printer, and between the same two: one jump of 0.03 mm.
+            older = [sum(m.on < day for day in changed) for m in (a, b)]
+            if a.kind == b.kind and older[0] == older[1] > 0:
+                cov[i, j] += 0.03**2
             if a.kind == b.kind and (a.bar, a.on) == (b.bar, b.on):
                 cov[i, j] += su**2
                 if a.drawn == b.drawn:  # one place, read twice
@@ -143,6 +155,29 @@ def test_a_printer_is_learned_as_by_conditioning_one_large_normal(
         prior = [-0.5 * ((math.log(s) - math.log(0.018)) / 0.55) ** 2 for s in (0.02, 0.03)]
         odds_now = math.exp(found[1][0] + prior[1] - found[0][0] - prior[0])
         assert weights[1] / weights[0] == pytest.approx(odds_now, rel=1e-4)
+    process._process.cache_clear()
+
+
+@pytest.mark.parametrize("days", [(3,), (3, 9), (0, 20)])
+def test_readings_from_before_a_change_of_the_printer_speak_through_a_jump(
+    days: tuple[int, ...], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    changed = tuple(DAY + timedelta(days=d) for d in days)
+    monkeypatch.setattr(posterior, "_SLIP", 1e-12)
+    monkeypatch.setattr(posterior, "_SCATTERS", np.array([SD["s0"]]))
+    for name, key in (("_GROWS", "s1"), ("_PRINTS", "su"), ("_SMALL", "small"), ("_RESTLESS", "drift")):
+        monkeypatch.setattr(posterior, name, ((SD[key], 1.0),))
+    process._process.cache_clear()
+    p = process_of(TWO_PRINTS, "upright", PrintSetting(0.4, 0.2, None, changed))
+    _, mean, cov = dense(TWO_PRINTS, **SD, changed=changed)
+    plain = dense(TWO_PRINTS, **SD)[2]
+    hole, pin = p.shift("hole", 9.0), p.shift("pin", 2.0)
+    assert (hole.value, pin.value) == pytest.approx(tuple(mean), abs=1e-6)
+    place = [0.9 * (SD["s0"] + SD["s1"] * d) ** 2 for d in (9.0, 2.0)]
+    assert hole.sigma**2 == pytest.approx(cov[0, 0] + SD["su"] ** 2 + place[0], rel=1e-4)
+    assert pin.sigma**2 == pytest.approx(cov[1, 1] + SD["su"] ** 2 + place[1], rel=1e-4)
+    if days[-1] > 7:
+        assert cov[0, 0] > plain[0, 0] + 0.0001  # nothing was read since: as doubtful as the jump
     process._process.cache_clear()
 
 

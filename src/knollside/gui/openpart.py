@@ -12,6 +12,7 @@ from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.core.run.upkeep import changed_sizes
 from knollside.store.records import PartDoc, PrintRecord, Spool
 
 Vec = tuple[float, float, float]
@@ -69,6 +70,7 @@ class OpenPart(Stated):
             shelf=shelf,
             dated_readings=dated,
             today=date.today(),
+            changed=changed_sizes(shelf.printer_logs.get(doc.printer_id or 0, PrinterLog()).events),
             dated_trials=trials,
             records=records,
         )

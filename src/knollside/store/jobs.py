@@ -48,6 +48,7 @@ def job_of(stated: Stated, kept: Storable, mesh: str, older: tuple[tuple[Revisio
         gap_trials=stated.trials,
         prints=stated.prints,
         printer=stated.printer,
+        printer_changed=stated.changed,
         spool=None
         if spool is None
         else Spooled(name=spool.name, material=spool.material, grams_left=max(spool.grams_left, 0.0), dry=spool.dry),

@@ -26,11 +26,13 @@ _CANNOT = 0.168  # mm; eight scatters of a usual printer
 @dataclass(frozen=True)
 class PrintSetting:
     """What readings must share with the print they speak for: nozzle and layer height, mm. ``on``: the day of that
-    print; without one, the day of the last reading."""
+    print; without one, the day of the last reading. ``changed``: days on which something was done to the printer that
+    can change sizes: what was read before speaks through a jump."""
 
     nozzle_mm: float
     layer_height: float
     on: date | None = None
+    changed: tuple[date, ...] = ()
 
     def same(self, m: Measurement) -> bool:
         """Whether a reading was taken of a print made alike; one that does not say is taken for it."""
@@ -38,9 +40,11 @@ class PrintSetting:
         return nozzle and (m.layer_height is None or abs(m.layer_height - self.layer_height) < 0.031)
 
 
-def setting_of(recipe: Recipe, nozzle_mm: float, on: date | None = None) -> PrintSetting:
+def setting_of(
+    recipe: Recipe, nozzle_mm: float, on: date | None = None, changed: tuple[date, ...] = ()
+) -> PrintSetting:
     """What readings must share with prints of ``recipe`` through this nozzle, mm, made ``on`` that day."""
-    return PrintSetting(nozzle_mm, recipe.layer_height, on)
+    return PrintSetting(nozzle_mm, recipe.layer_height, on, changed)
 
 
 @dataclass(frozen=True)
@@ -161,7 +165,7 @@ def _process(readings: tuple[Measurement, ...], axis: str, setting: PrintSetting
     mine = alike(readings, axis)
     same = [m for m in mine if setting is None or setting.same(m)]
     used = [m for m in same if not m.left_out]
-    made = posterior_of(rows_of(used, setting.on if setting is not None else None), axis)
+    made = posterior_of(rows_of(used, *((setting.on, setting.changed) if setting is not None else (None, ()))), axis)
     odd = {id(m) for m, slip in zip(used, made.slips, strict=True) if slip > A_SLIP}
     outliers = {
         kind: tuple(k for k, m in enumerate([a for a in same if a.kind == kind]) if id(m) in odd)

@@ -90,8 +90,9 @@ _AGES = 14  # days
 _A_DRIFT = 3  # days between prints from which a drift is asked for
 
 
-def rows_of(used: list[Measurement], next_on: date | None) -> Rows:
-    """Rows of readings of holes, outsides and known things; ``next_on`` the day of the print that is foretold."""
+def rows_of(used: list[Measurement], next_on: date | None, changed: tuple[date, ...] = ()) -> Rows:
+    """Rows of readings of holes, outsides and known things; ``next_on`` the day of the print that is foretold,
+    ``changed`` the days on which something was done to the printer that can change sizes."""
     days = [m.on for m in used if m.on is not None and not _known(m)]
     end = max(days) if days else None
     if end is not None and next_on is not None:
@@ -99,7 +100,7 @@ def rows_of(used: list[Measurement], next_on: date | None) -> Rows:
         end = min(max(next_on, end), end + timedelta(days=_AGES))
     checked = any(_known(m) or m.between is not None for m in used)
     x = np.array([_row(m, end, checked) for m in used]).reshape(-1, TERMS)
-    extra, is_print, is_lot, place_of = _groups(used)
+    extra, is_print, is_lot, place_of = _groups(used, changed)
     newest = tuple(_newest(used, extra, is_print, kind) for kind in ("hole", "pin"))
     repeats = np.array([m.repeats for m in used], float)
     shared = extra[:, place_of > 0].any(axis=1) if len(used) else np.zeros(0, bool)
@@ -157,8 +158,9 @@ def _step(printed: list[float]) -> float:
     return 0.01
 
 
-def _groups(used: list[Measurement]) -> tuple[Array, Ints, Ints, Array]:
-    """A column for each print's holes and outsides, each older lot or sheet, and each place read more than once."""
+def _groups(used: list[Measurement], changed: tuple[date, ...]) -> tuple[Array, Ints, Ints, Array]:
+    """A column for each print's holes and outsides, each older lot or sheet or time before a change of the printer,
+    and each place read more than once."""
     columns: list[Array] = []
     what: list[tuple[bool, bool, float]] = []
     number = {m: k for k, m in enumerate(dict.fromkeys(_lot(m) for m in used))}
@@ -178,8 +180,12 @@ def _groups(used: list[Measurement]) -> tuple[Array, Ints, Ints, Array]:
         (True, False),
         1,
     )
-    older = [not _known(m) and _lot(m) not in (("", ""), newest) for m in used]
-    put([(h, _lot(m)) if o else None for m, h, o in zip(used, inside, older, strict=True)], (False, True), 1)
+    before = [_before(m, changed) for m in used]
+    older = [not _known(m) and (b > 0 or _lot(m) not in (("", ""), newest)) for m, b in zip(used, before, strict=True)]
+    keys: list[Hashable] = [
+        (h, _lot(m), b) if o else None for m, h, o, b in zip(used, inside, older, before, strict=True)
+    ]
+    put(keys, (False, True), 1)
     put(_places(used), (False, False), 2)
     extra = np.array(columns).T.reshape(len(used), len(columns))
     told = np.array(what, float).reshape(-1, 3)
@@ -193,6 +199,11 @@ def _newest(used: list[Measurement], extra: Array, is_print: Ints, kind: str) ->
         return None
     last = max(mine, key=lambda k: (used[k].on or date.min, k))
     return int(np.flatnonzero((extra[last] > 0) & (is_print == 1))[0])
+
+
+def _before(m: Measurement, changed: tuple[date, ...]) -> int:
+    """Before how many changes of the printer a reading's print was made; one without a day is taken for new."""
+    return 0 if m.on is None else sum(m.on < day for day in changed)
 
 
 def _lot(m: Measurement) -> tuple[str, str]:

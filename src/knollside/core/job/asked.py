@@ -33,6 +33,7 @@ def stated_of(job: Job) -> Stated:
         job.readings,
         job.gap_trials,
         job.prints,
+        changed=job.printer_changed,
     )
 
 

@@ -7,7 +7,7 @@ the fields of the duty side by side, is still read.
 from __future__ import annotations
 
 import json
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -90,6 +90,7 @@ class Job(Record):
     gap_trials: tuple[GapTrial, ...] = Field((), max_length=5_000)
     prints: tuple[Printed, ...] = Field((), max_length=10_000)
     printer: PrinterFacts = PrinterFacts()
+    printer_changed: tuple[date, ...] = Field((), max_length=5_000)
     spool: Spooled | None = None
     revisions: tuple[OlderMesh, ...] = Field((), max_length=500)
 

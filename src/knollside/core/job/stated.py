@@ -61,6 +61,7 @@ class Stated:
     trials: tuple[GapTrial, ...] = ()
     prints: tuple[Printed, ...] = ()
     today: date | None = None  # the day the next print is made; without one, that of the last reading
+    changed: tuple[date, ...] = ()  # days on which something was done to the printer that can change sizes
 
     @property
     def direction(self) -> Vec:
@@ -131,7 +132,7 @@ class Stated:
     @property
     def fit_setting(self) -> PrintSetting:
         """What readings must share with this job to speak for it."""
-        return setting_of(self.recipe, self.printer.nozzle_mm, self.today)
+        return setting_of(self.recipe, self.printer.nozzle_mm, self.today, self.changed)
 
     @cached_property
     def flares(self) -> Range:
