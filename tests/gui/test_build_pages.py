@@ -115,7 +115,7 @@ def test_a_colder_nozzle_weakens_the_bond_and_the_ways_go_stale(built: Desk) -> 
 def test_own_values_of_a_material_take_over_visibly(built: Desk) -> None:
     state = built
     built.window.take("Workshop")
-    built.settle()
+    turn_to(built, "Materials")
     form = built.window.current.cards
     assert form.at == state.part.material == "PETG"
     type_in(built, "Pull, in the layer, value", "52")

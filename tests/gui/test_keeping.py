@@ -6,7 +6,7 @@ import sqlite3
 from pathlib import Path
 
 import pytest
-from conftest import Desk, open_desk, pick, press, seen
+from conftest import Desk, open_desk, pick, press, seen, turn_to
 from PyQt6.QtWidgets import QFileDialog
 
 from knollside.core.model import Recipe
@@ -16,7 +16,7 @@ from knollside.core.model import Recipe
 def kept(desk: Desk) -> Desk:
     desk.settle(lambda: desk.facts is not None)
     desk.window.take("Workshop")
-    desk.settle()
+    turn_to(desk, "Keeping")
     return desk
 
 
@@ -79,7 +79,7 @@ def test_what_could_not_be_read_is_named_and_the_rest_works(qapp, filled: Path, 
     desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Hose arm"))
     desk.settle(lambda: desk.part.name == "Hose arm" and desk.facts is not None)
     desk.window.take("Workshop")
-    desk.settle()
+    turn_to(desk, "Keeping")
     assert "set aside as it was" in seen(desk) and "M6 knob" in seen(desk)
     assert desk.part.name == "Hose arm" and desk.part.design_case.cases
     desk.window.close()

@@ -36,6 +36,7 @@ def test_a_new_workshop_takes_a_printer_a_spool_and_a_reading(bare: Desk) -> Non
     press(bare, "Add a printer")
     type_in(bare, "Printer's name", "Shed")
     type_in(bare, "Bed, wide", "12 in")
+    turn_to(bare, "Spools")
     press(bare, "Add a spool")
     type_in(bare, "Grams left", "0.25 kg")
     (printer,) = state.shop.machines.printers().values()

@@ -26,16 +26,19 @@ def filament_of(spool: Spool | None, plain: str, shelf: Shelf) -> str:
     return f"{spool.material} {colour}" if colour else spool.name
 
 
+def log_of(spool: Spool, shelf: Shelf) -> SpoolLog:
+    """A spool's log; one without begins with the grams it was said to have, give or take."""
+    begun = SpoolLog(net_g=spool.grams_left, net_doubt_g=0.06 * spool.grams_left + 6)
+    return shelf.spool_logs.get(spool.id, begun)
+
+
 def left_of(spool: Spool, log: SpoolLog) -> Left:
-    """Grams on a spool. One that was never weighed and has no prints counted is taken at its stated grams."""
-    if not log.weighings and not log.took:
-        g = spool.grams_left
-        return Left(Range(g, max(g - 0.05 * g - 5, 0.0), g + 0.05 * g + 5, "stated"))
+    """Grams on a spool, by its prints and by its last weighing."""
     weighed = [w for w in log.weighings if w.drying is None]
     last = weighed[-1] if weighed else None
     took = tuple(t.grams for t in log.took)
     since = tuple(t.grams for t in log.took if last is not None and t.at > last.at)
-    return left_on(Known(log.net_g, log.tare_g, None if last is None else last.gross_g, took, since))
+    return left_on(Known(log.net_g, log.tare_g, None if last is None else last.gross_g, took, since, log.net_doubt_g))
 
 
 def grams_of(spool: Spool, log: SpoolLog) -> Range:
@@ -48,9 +51,7 @@ def grams_of(spool: Spool, log: SpoolLog) -> Range:
 
 def on_shelf(shelf: Shelf) -> tuple[OnShelf, ...]:
     return tuple(
-        OnShelf(
-            str(s.id), s.name, filament_of(s, s.material, shelf), grams_of(s, shelf.spool_logs.get(s.id, SpoolLog()))
-        )
+        OnShelf(str(s.id), s.name, filament_of(s, s.material, shelf), grams_of(s, log_of(s, shelf)))
         for s in shelf.spools
     )
 
@@ -100,7 +101,7 @@ def to_dry(shelf: Shelf, now: datetime) -> tuple[Drying, ...]:
     """Spools that are likely too wet to print, with the hours that dry them in nine of ten."""
     out = []
     for s in shelf.spools:
-        log = shelf.spool_logs.get(s.id, SpoolLog())
+        log = log_of(s, shelf)
         water = water_now(s, log, now)
         if water is None or water.wet < WET:
             continue

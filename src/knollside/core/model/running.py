@@ -53,12 +53,14 @@ class Took(Record):
 
 
 class SpoolLog(Record):
-    """What is known of a spool besides its name and material."""
+    """What is known of a spool besides its name and material. ``net_g`` when it was new, or when it was first spoken
+    of; then ``net_doubt_g`` is two sigma of that."""
 
     colour: str = Field("", max_length=40)
     lot: str = Field("", max_length=60)
     opened: date | None = None
     net_g: Mass = 1000.0
+    net_doubt_g: Mass | None = None
     tare_g: Mass | None = None
     weighings: tuple[Weighing, ...] = Field((), max_length=2000)
     stays: tuple[Stay, ...] = Field((), max_length=2000)

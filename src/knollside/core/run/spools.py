@@ -22,15 +22,16 @@ _APART = 3.0  # sigma between both ways of knowing from which they contradict ea
 
 @dataclass(frozen=True)
 class Known:
-    """What is known of a spool, grams: ``net`` of filament when it was new, ``tare`` empty (None: not weighed),
-    ``gross`` at the last weighing (None: never), what prints ``took`` since it was new and ``since`` that weighing,
-    by their estimates, oldest first."""
+    """What is known of a spool, grams: ``net`` of filament when it was new (or first spoken of), ``tare`` empty (None:
+    not weighed), ``gross`` at the last weighing (None: never), what prints ``took`` since it was new and ``since`` that
+    weighing, by their estimates, oldest first. ``doubt``: two sigma of the net, where it is no new spool's."""
 
     net: float
     tare: float | None
     gross: float | None
     took: tuple[float, ...] = ()
     since: tuple[float, ...] = ()
+    doubt: float | None = None
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,8 @@ def left_on(k: Known) -> Left:
             "tare right."
         )
     counted = k.net - sum(k.took)
-    spread = math.hypot(k.net * _NEW / 2, math.sqrt(_together(k.took, k.took)))
+    of_net = k.net * _NEW if k.doubt is None else k.doubt
+    spread = math.hypot(max(of_net, 1.0) / 2, math.sqrt(_together(k.took, k.took)))
     if k.gross is None:
         return Left(_range(counted, spread, "counted"))
     tare, doubt = (k.tare, _SCALE / 2) if k.tare is not None else (_USUAL_TARE, _TARE / 2)

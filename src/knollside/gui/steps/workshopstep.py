@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QTableWidget, QTableWidgetItem
+from datetime import datetime
 
-from knollside.gui.instruments.widgets import column, heading, rule, scrolled
+from PyQt6.QtWidgets import QStackedWidget, QTableWidget, QTableWidgetItem, QWidget
+
+from knollside.gui.instruments.shelfview import OnShow, ShelfView
+from knollside.gui.instruments.widgets import column, heading, rule
 from knollside.gui.session import Session
+from knollside.gui.spoolfacts import grams_of, log_of, water_now
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.gui.steps.cardform import CardForm
 from knollside.gui.steps.keeping import KeepingForm
 from knollside.gui.steps.machines import PrinterForm, SpoolForm
+from knollside.gui.steps.printerpage import PrinterPage
+from knollside.gui.steps.spoolpage import SpoolPage
+from knollside.gui.steps.tabs import Tabs
+
+SPOOLS = 1
 
 
 class WorkshopStep(Step):
@@ -29,29 +38,45 @@ class WorkshopStep(Step):
         vertical = self.table.verticalHeader()
         if vertical is not None:
             vertical.hide()
-        self.own = column(heading("Record of prints"), self.table, margins=(18, 10, 18, 10))
+        self.shelf = ShelfView()
+        self.shelf.taken.connect(self._take_spool)
+        self.own = self.views = QStackedWidget()
+        self.views.addWidget(column(heading("Record of prints"), self.table, margins=(18, 10, 18, 10)))
+        self.views.addWidget(self.shelf)
         self.printers, self.spools = PrinterForm(session), SpoolForm(session)
         self.cards = CardForm(session)
         self.keeping = KeepingForm(session)
-        body = column(
-            self.printers,
-            rule(),
-            self.spools,
-            rule(),
-            self.cards,
-            rule(),
-            self.keeping,
-            margins=(16, 4, 12, 10),
+        self.printer = PrinterPage(session, lambda: self.printers.at)
+        self.spool = SpoolPage(session, lambda: self.spools.at)
+        pages = (
+            ("Printers", _body(self.printers, rule(), self.printer)),
+            ("Spools", _body(self.spools, rule(), self.spool)),
+            ("Materials", _body(self.cards)),
+            ("Keeping", _body(self.keeping)),
         )
-        body.layout().addStretch(1)  # type: ignore[union-attr]
-        self.panel = scrolled(body)
+        self.tabs = Tabs(pages, 2, (16, 10, 12, 2))
+        self.tabs.turned.connect(self._turned)
+        self.panel = self.tabs.panel()
+
+    def _turned(self, page: int) -> None:
+        self.views.setCurrentIndex(1 if page == SPOOLS else 0)
+        self.session.touch()
+
+    def _take_spool(self, number: int) -> None:
+        self.spools.at = number
+        self.session.touch()
 
     def refresh(self) -> None:
         printers = self.workspace.shelf.printers
         self.printers.refresh()
         self.spools.refresh()
+        self.printer.refresh()
+        self.spool.refresh()
         self.cards.refresh()
         self.keeping.refresh()
+        if self.tabs.front == SPOOLS:
+            self.shelf.put(self._shelf(), self.spools.at or 0)
+            return
         rows = self.workspace.kept.every_print()
         self.table.setRowCount(len(rows))
         for i, r in enumerate(reversed(rows)):
@@ -70,6 +95,15 @@ class WorkshopStep(Step):
                 self.table.setItem(i, k, QTableWidgetItem(text))
         self.table.resizeColumnsToContents()
 
+    def _shelf(self) -> tuple[OnShow, ...]:
+        shelf, now = self.workspace.shelf, datetime.now()
+        out = []
+        for s in shelf.spools:
+            log = log_of(s, shelf)
+            under = ", ".join(w for w in (s.material, log.colour, f"lot {log.lot}" if log.lot else "") if w)
+            out.append(OnShow(s.id, s.name, under, grams_of(s, log), water_now(s, log, now)))
+        return tuple(out)
+
     def standing(self) -> Standing:
         printers = self.workspace.shelf.printers
         if not printers:
@@ -86,6 +120,8 @@ class WorkshopStep(Step):
                 "Bed, nozzle and heat decide what fits and which materials it can print; readings are kept for it.",
                 acts=(Act("Add a printer", self.printers.add), Act("Back to Part", lambda: self.go("Part"))),
             )
+        if self.tabs.front == SPOOLS:
+            return self.spool.verdict()
         back = Act("Back to Part", lambda: self.go("Part"))
         if not self.session.has_part:
             return Verdict("Open a part to see what its printer has learned.", acts=(back,))
@@ -99,3 +135,9 @@ class WorkshopStep(Step):
             source=f"{f.source}.",
             acts=(back,),
         )
+
+
+def _body(*widgets: QWidget) -> QWidget:
+    out = column(*widgets, margins=(16, 4, 12, 10))
+    out.layout().addStretch(1)  # type: ignore[union-attr]
+    return out

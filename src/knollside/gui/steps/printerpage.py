@@ -1,0 +1,217 @@
+"""One printer's life: what is due and why, what was done, what is loaded, and whether its frame is square."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from knollside.core.fit.process import learn
+from knollside.core.material.cards import MATERIALS
+from knollside.core.model import PrinterFacts, Range, Refused
+from knollside.core.model.running import PrinterEvent, PrinterLog
+from knollside.core.run.square import Frame, Square, frame_of
+from knollside.core.run.upkeep import Ran, due, hours_since
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
+from knollside.gui.session import Session
+from knollside.gui.steps.page import Page, line
+
+_KINDS = (
+    ("new nozzle", "nozzle"),
+    ("other sheet", "sheet"),
+    ("belts tightened", "belt"),
+    ("firmware", "firmware"),
+    ("moved", "moved"),
+    ("cleaned", "cleaned"),
+    ("height set again", "levelled"),
+    ("adhesive held, cold", "held cold"),
+    ("adhesive let go", "let go"),
+    ("first use", "first use"),
+)
+_NAMES = {kind: words for words, kind in _KINDS} | {"square": "square measured", "adhesive": "adhesive"}
+_SIDES = ("Drawn X", "Drawn Y", "X", "Y", "Rising diagonal", "Falling diagonal")
+_SHOWN = 6
+
+
+class PrinterPage(Page):
+    """``at``: the printer's number, asked of the form above."""
+
+    def __init__(self, session: Session, at: Callable[[], int | None]) -> None:
+        super().__init__()
+        self.session, self.workspace, self._at = session, session.workspace, at
+        self._typed: dict[str, float] = {"Drawn X": 100.0, "Drawn Y": 100.0}
+        self.margins(0, 0)
+
+    @property
+    def log(self) -> PrinterLog:
+        return self.workspace.shelf.printer_logs.get(self._at() or 0, PrinterLog())
+
+    @property
+    def facts(self) -> PrinterFacts | None:
+        return self.workspace.shelf.printers.get(self._at() or 0)
+
+    def put(self, change: dict[str, object], words: str) -> None:
+        number, facts = self._at(), self.facts
+        if number is not None and facts is not None:
+            log = PrinterLog.model_validate(self.log.model_dump() | change)
+            self.workspace.runs.put_printer_log(number, log, f"{facts.name}: {words}")
+
+    def _load(self, filament: str) -> None:
+        if filament != self.log.loaded:
+            self.put({"loaded": filament}, f"{filament or 'nothing'} loaded")
+
+    def happened(self, kind: str, note: str = "", square: tuple[float, ...] | None = None) -> None:
+        """Log something that was done, now."""
+        held = {"held cold": True, "let go": False}.get(kind)
+        told = {
+            "kind": "adhesive" if held is not None else kind,
+            "at": datetime.now().replace(microsecond=0),
+            "note": note[:400],
+            "held": held,
+            "hot": False if held else None,
+            "square": square,
+        }
+        event = PrinterEvent.model_validate(told)
+        self.put({"events": (*self.log.events, event)}, _NAMES.get(kind, kind))
+
+    def ran(self) -> tuple[Ran, ...]:
+        """The printer's prints as hours that wear it."""
+        number = self._at()
+        out = []
+        for r in self.workspace.kept.every_print():
+            if r.printer_id == number:
+                card = MATERIALS.get(r.material)
+                hours = r.actual_hours or r.estimate_hours or 0.0
+                out.append(Ran(r.made, hours, card is not None and card.hard_nozzle, r.outcome != "failed"))
+        return tuple(out)
+
+    # Showing
+
+    def refresh(self) -> None:
+        facts, log = self.facts, self.log
+        key = (self._at(), facts, log, len(self.workspace.kept.every_print()), datetime.now().date())
+        if not self.fresh(key) or facts is None:
+            return
+        prints = self.ran()
+        self._due(facts, log, prints)
+        self._loaded(log)
+        self.add(rule())
+        self._log(log)
+        self.add(rule())
+        self._square(log)
+
+    def _due(self, facts: PrinterFacts, log: PrinterLog, prints: tuple[Ran, ...]) -> None:
+        told = due(log.events, prints, datetime.now(), facts.hard_nozzle)
+        ran = hours_since(log.events, prints, "nozzle", not facts.hard_nozzle)
+        self.add(heading("Upkeep", f"{ran:.0f} h on this nozzle"))
+        for d in told:
+            self.add(label(f"{d.words}.", 13, 600, wrap=True))
+            self.add(label(f"{d.why[0].upper()}{d.why[1:]}.", dim=True, wrap=True))
+        if not told:
+            self.add(label("Nothing is due.", dim=True))
+
+    def _loaded(self, log: PrinterLog) -> None:
+        loaded = QLineEdit(log.loaded)
+        loaded.setAccessibleName("Filament loaded")
+        loaded.setPlaceholderText("nothing")
+        loaded.setMaxLength(80)
+        loaded.editingFinished.connect(lambda: self._load(loaded.text().strip()))
+        self.add(row(label("loaded", dim=True), loaded, stretch=1))
+        fields = []
+        for words, key in (("change takes", "change_minutes"), ("clearing", "clear_minutes")):
+            f = NumberField(f"Minutes, {words}", "share", "min", 1, 0, 600 if "clear" in key else 240, 0, 66)
+            f.plain = True
+            f.put(getattr(log, key))
+            f.entered.connect(lambda v, key=key, words=words: self.put({key: v}, f"{words} {v:.0f} min"))
+            fields += [label(words, dim=True), f]
+        self.add(row(*fields, spacing=4, stretch=-2))
+
+    def _log(self, log: PrinterLog) -> None:
+        kind = Dropdown("What was done", _KINDS, 12)
+        kind.put("nozzle")
+        note = QLineEdit()
+        note.setAccessibleName("Note of what was done")
+        note.setPlaceholderText("note")
+        go = button("Log it", lambda: self.happened(str(kind.currentData()), note.text().strip()))
+        self.add(heading("What was done"), row(kind, note, go, spacing=4, stretch=1))
+        for e in reversed(log.events[-_SHOWN:]):
+            held = "" if e.held is None else (" held, cold" if e.held else " let go")
+            words = f"{e.at:%d %b %Y}  {_NAMES.get(e.kind, e.kind)}{held}{f': {e.note}' if e.note else ''}"
+            self.add(label(words, dim=True, wrap=True))
+
+    def _square(self, log: PrinterLog) -> None:
+        self.add(heading("Square and scale", "one printed square"))
+        self.add(
+            label(
+                "Print a flat square, measure it along X, along Y and over both diagonals: rising from front left to "
+                "back right. Cure the frame first; what is left over can be taken out of a mesh.",
+                dim=True,
+                wrap=True,
+            )
+        )
+        fields: list[QWidget] = []
+        for name in _SIDES:
+            f = NumberField(f"{name}, mm", "length", "mm", 0.1, 0, 1500, 2, 104)
+            if name in self._typed:
+                f.put(self._typed[name])
+            else:
+                f.line.setPlaceholderText("mm")
+            f.entered.connect(lambda v, name=name: self._typed.update({name: v}))
+            fields.append(column(label(name, dim=True), f, spacing=1))
+        self.add(row(*fields[:3], stretch=-2), row(*fields[3:], stretch=-2))
+        self.add(row(button("Work it out", self._work_out), stretch=-2))
+        last = next((e for e in reversed(log.events) if e.square is not None), None)
+        if last is not None and last.square is not None:
+            for w in self._told(last):
+                self.add(w)
+
+    def _outside(self) -> Range:
+        """How much wider an outside comes out on this printer, learned where it was read."""
+        part = self.session.view.part if self.session.has_part else None
+        if part is None or part.printer_id != self._at():
+            return Range(0.04, -0.09, 0.17)
+        s = learn(part.readings, "pin", "upright", 5.0, part.fit_setting)
+        return Range(s.value, s.value - s.doubt, s.value + s.doubt)
+
+    def _work_out(self) -> None:
+        try:
+            numbers = tuple(self._typed[n] for n in _SIDES)
+        except KeyError as gone:
+            self.workspace.said.emit(f"{gone.args[0]} is still to be typed.")
+            return
+        try:
+            frame_of(Square(*numbers), outside=self._outside())
+        except Refused as refusal:
+            self.workspace.said.emit(str(refusal))
+            return
+        self.happened("square", "", numbers)
+
+    def _told(self, event: PrinterEvent) -> list[QWidget]:
+        assert event.square is not None
+        try:
+            frame = frame_of(Square(*event.square), outside=self._outside())
+        except Refused as refusal:
+            return [label(str(refusal), 13, 600, wrap=True)]
+        return [
+            line(f"Measured {event.at:%d %b}", _angle(frame), _scales(frame)),
+            label(_verdict(frame), 13, wrap=True),
+        ]
+
+
+def _angle(frame: Frame) -> str:
+    return f"{frame.skew.value:+.2f}°"
+
+
+def _scales(frame: Frame) -> str:
+    x, y, s = frame.scale_x, frame.scale_y, frame.skew
+    return (
+        f"skew {s.low:+.2f} to {s.high:+.2f}°; X {100 * (x.low - 1):+.2f} to {100 * (x.high - 1):+.2f} %, "
+        f"Y {100 * (y.low - 1):+.2f} to {100 * (y.high - 1):+.2f} %"
+    )
+
+
+def _verdict(frame: Frame) -> str:
+    if not frame.off:
+        return "Square and true, as far as one piece tells."
+    return f"{'; '.join(frame.off)}. Loosen the frame and set it square, then print the square again."

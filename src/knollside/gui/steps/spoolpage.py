@@ -1,0 +1,235 @@
+"""One spool: what is left and how that is known, its water, drying, and what was weighed, read and printed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from knollside.core.material.cards import material
+from knollside.core.model import Range, Refused
+from knollside.core.model.running import Dried, SpoolLog, Stay, Took, Weighing
+from knollside.core.run.moisture import Drying, Water, uptake_of
+from knollside.core.run.spools import Left
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, chance, column, heading, label, row, rule
+from knollside.gui.session import Session
+from knollside.gui.spoolfacts import drying_now, left_of, log_of, water_now
+from knollside.gui.stepbase import Act, Verdict
+from knollside.gui.steps.page import Page, line
+from knollside.sim.shelf import SimulatedHygrometer, SimulatedScale, spool_named
+from knollside.store.records import Spool
+
+
+class SpoolPage(Page):
+    """``at``: the spool's number, asked of the form above."""
+
+    def __init__(self, session: Session, at: Callable[[], int | None]) -> None:
+        super().__init__()
+        self.session, self.workspace, self._at = session, session.workspace, at
+        self.scale, self.hygrometer = SimulatedScale(), SimulatedHygrometer()
+        self.margins(0, 0)
+
+    @property
+    def spool(self) -> Spool | None:
+        return next((s for s in self.workspace.shelf.spools if s.id == self._at()), None)
+
+    def log_of(self, spool: Spool) -> SpoolLog:
+        """As :func:`log_of`."""
+        return log_of(spool, self.workspace.shelf)
+
+    def put(self, change: dict[str, object], words: str) -> None:
+        spool = self.spool
+        if spool is not None:
+            log = SpoolLog.model_validate(self.log_of(spool).model_dump() | change)
+            self.workspace.runs.put_spool_log(spool.id, log, f"{spool.name}: {words}")
+
+    # Acts
+
+    def weigh(self, grams: float, source: str = "typed", drying: float | None = None) -> None:
+        spool = self.spool
+        if spool is None or grams <= 0:
+            return
+        log = self.log_of(spool)
+        made = Weighing.model_validate({"at": _now(), "gross_g": grams, "source": source, "drying": drying})
+        try:
+            left_of(spool, log.model_copy(update={"weighings": (*log.weighings, made)}))
+        except Refused as refusal:
+            self.workspace.said.emit(str(refusal))
+            return
+        self.put({"weighings": (*log.weighings, made)}, f"weighed, {grams:.1f} g")
+
+    def read_scale(self) -> None:
+        """A reading of the simulated scale."""
+        spool = self.spool
+        if spool is None:
+            return
+        try:
+            self.weigh(self.scale.read(spool_named(spool.name, spool.grams_left)), "simulated")
+        except Refused as refusal:
+            self.workspace.said.emit(str(refusal))
+
+    def keep(self, where: str) -> None:
+        spool = self.spool
+        if spool is not None:
+            stay = Stay.model_validate({"since": _now(), "where": where, "humidity": self.hygrometer.read(where)})
+            said = "in a box" if where == "box" else "in the open"
+            self.put({"stays": (*self.log_of(spool).stays, stay)}, f"kept {said}")
+
+    def dried(self, hours: float, celsius: float) -> None:
+        spool = self.spool
+        if spool is not None and hours > 0:
+            made = Dried(at=_now(), hours=hours, celsius=celsius)
+            self.put({"dried": (*self.log_of(spool).dried, made)}, f"dried {hours:g} h")
+
+    def _stringy(self, was: bool) -> None:
+        spool = self.spool
+        if spool is None:
+            return
+        log = self.log_of(spool)
+        if log.took and log.took[-1].stringy is None:
+            took = (*log.took[:-1], log.took[-1].model_copy(update={"stringy": was}))
+        else:
+            took = (*log.took, Took(at=_now(), grams=0.0, title="a print", stringy=was))
+        self.put({"took": took}, "matte and stringy" if was else "printed clean")
+
+    # Showing
+
+    def refresh(self) -> None:
+        spool = self.spool
+        log = self.log_of(spool) if spool is not None else None
+        hour = datetime.now().replace(minute=0, second=0, microsecond=0)
+        if not self.fresh((spool, log, hour)) or spool is None or log is None:
+            return
+        self._grams(spool, log)
+        self.add(rule())
+        self._water(spool, log)
+
+    def _grams(self, spool: Spool, log: SpoolLog) -> None:
+        try:
+            left = left_of(spool, log)
+        except Refused as refusal:
+            left = Left(Range(0, 0, 0), str(refusal))
+        r = left.grams
+        self.add(line("Left on it", f"{r.value:.0f} g", f"{r.low:.0f} to {r.high:.0f}, {r.source}"))
+        if left.contradicts:
+            self.add(label(left.contradicts, 13, 600, wrap=True))
+        gross = NumberField("Gross grams", "mass", "g", 1, 0, 20_000, 1, 80)
+        gross.line.setPlaceholderText("g")
+        gross.entered.connect(self.weigh)
+        tare = NumberField("Empty spool's grams", "mass", "g", 1, 0, 5000, 0, 80)
+        if log.tare_g is not None:
+            tare.put(log.tare_g)
+        tare.line.setPlaceholderText("not known")
+        tare.entered.connect(lambda v: self.put({"tare_g": v or None}, f"tare {v:.0f} g"))
+        read = button("Read the scale", self.read_scale, tip="A simulated one, to the gram")
+        self.add(
+            row(
+                column(label("weighs now", dim=True), gross, spacing=1),
+                column(label("empty spool", dim=True), tare, spacing=1),
+                column(label(" ", dim=True), read, spacing=1),
+                stretch=-2,
+            )
+        )
+        if log.weighings:
+            w = log.weighings[-1]
+            self.add(label(f"Last weighed {w.at:%d %b %H:%M}: {w.gross_g:.1f} g, {w.source}.", dim=True))
+
+    def _water(self, spool: Spool, log: SpoolLog) -> None:
+        water = water_now(spool, log, datetime.now())
+        if water is None:
+            self.add(label(f"How much water {spool.material} takes up is not known.", dim=True, wrap=True))
+            return
+        n = water.now
+        under = f"{n.low:.2f} to {n.high:.2f} % of its mass, {n.source}; {water.harm.value:.2f} % harms (typical)"
+        self.add(line("Too wet to print well", f"{chance(water.wet)} %", under))
+        kept = Dropdown(f"Where {spool.name} is kept", (("in the open", "open"), ("in a box, desiccant", "box")), 14)
+        kept.setPlaceholderText("not said")
+        kept.put(log.stays[-1].where if log.stays else None)
+        kept.chose.connect(lambda v: self.keep(str(v)))
+        air = f"{100 * log.stays[-1].humidity:.0f} % humid there" if log.stays and log.stays[-1].humidity else ""
+        self.add(row(label("kept", dim=True), kept, label(air, dim=True), stretch=-2))
+        self.add(
+            row(
+                label("last print", dim=True),
+                button("matte, stringy", lambda: self._stringy(True)),
+                button("clean", lambda: self._stringy(False)),
+                spacing=4,
+                stretch=-2,
+            )
+        )
+        self._drying(spool, log, water)
+
+    def _drying(self, spool: Spool, log: SpoolLog, water: Water) -> None:
+        found = drying_now(spool, log, datetime.now())
+        usual = material(spool.material).dry or (55, 6)
+        self.add(heading("Drying", f"at {usual[0]} °C"))
+        if found is not None:
+            self.add(line("Dry enough after", _hours(found), _why(found, spool.material)))
+        hours = NumberField("Hours in the drier", "share", "", 0.5, 0, 200, 1, 60)
+        hours.plain = True
+        hours.line.setPlaceholderText("h")
+        grams = NumberField("Grams then", "mass", "g", 0.1, 0, 20_000, 1, 80)
+        grams.line.setPlaceholderText("g")
+        log_it = button(
+            "Log it", lambda: self.weigh(grams.value, "typed", hours.value), tip="A weighing while it dries"
+        )
+        done = button("It is dried", lambda: self.dried(hours.value or float(usual[1]), float(usual[0])))
+        self.add(row(label("after", dim=True), hours, label("h it weighs", dim=True), grams, spacing=4, stretch=-2))
+        self.add(row(log_it, done, spacing=4, stretch=-2))
+
+    # The verdict
+
+    def verdict(self) -> Verdict:
+        spool = self.spool
+        if spool is None:
+            return Verdict("Add a spool.", "Then Run says whether enough is left, and when to dry it.")
+        log = self.log_of(spool)
+        water, found = water_now(spool, log, datetime.now()), drying_now(spool, log, datetime.now())
+        if water is not None and found is not None and water.wet >= 0.5:
+            usual = material(spool.material).dry or (55, 6)
+            if found.reaches < 0.5:
+                return Verdict(
+                    f"{spool.name} will not get dry at {usual[0]} °C.",
+                    "Heated room air leaves too much in it: drier air, or desiccant in the drier.",
+                    number="!",
+                    tone="clay",
+                )
+            return Verdict(
+                f"Dry {spool.name} before it prints.",
+                f"{found.planned:.0f} h at {usual[0]} °C, then it is dry in nine of ten. Weigh it before and every "
+                "hour or two in between, and the hours are learned.",
+                number=f"{found.planned:.0f}",
+                unit="h",
+                tone="clay",
+                source=f"Hours: {found.hours.source}.",
+                acts=(Act("It is dried", lambda: self.dried(found.planned, float(usual[0]))),),
+            )
+        try:
+            r = left_of(spool, log).grams
+        except Refused as refusal:
+            return Verdict("Its weighings cannot be right.", str(refusal), number="!", tone="clay")
+        return Verdict(
+            f"{spool.name} is fit to print.",
+            f"{r.low:.0f} to {r.high:.0f} g are left, {r.source}.",
+            number=f"{r.value:.0f}",
+            unit="g",
+            tone="moss",
+            acts=(Act("Read the scale", self.read_scale),),
+        )
+
+
+def _hours(found: Drying) -> str:
+    if found.reaches < 0.5:
+        return "never"
+    return f"{found.hours.low:.0f} to {found.hours.high:.0f} h"
+
+
+def _why(found: Drying, name: str) -> str:
+    seen = uptake_of(name).seen
+    if found.learned >= 3:
+        return f"to {found.target:.2f} % in nine of ten; {found.hours.source}"
+    more = "weigh it at 0, 2 and 4 h to learn it" if seen else "a scale hardly sees this little water"
+    return f"to {found.target:.2f} % in nine of ten, {found.hours.source}; {more}"
+
+
+def _now() -> datetime:
+    return datetime.now().replace(microsecond=0)
