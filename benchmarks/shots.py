@@ -16,12 +16,15 @@ OUT = Path(__file__).parent.parent / "docs/screenshots"
 
 
 def main() -> None:
+    from datetime import datetime
+    from zoneinfo import ZoneInfo
+
+    from PyQt6.QtGui import QImage
     from PyQt6.QtWidgets import QApplication
 
     sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
     from conftest import open_desk
 
-    from knollside.demo import TOOLPATHS
     from knollside.gui.theme.look import look
 
     app = QApplication([])
@@ -37,7 +40,8 @@ def main() -> None:
             for _ in range(20):
                 app.processEvents()
                 time.sleep(0.01)
-            window.grab().save(str(OUT / f"{name}.png"))
+            # Few colours say all of it, in a third of the bytes.
+            window.grab().toImage().convertToFormat(QImage.Format.Format_Indexed8).save(str(OUT / f"{name}.png"))
             print(f"{name}.png")
 
         desk.settle(lambda: desk.facts is not None)
@@ -55,7 +59,6 @@ def main() -> None:
         lay.places.shape.setCurrentIndex(1)
         shot("3-lay-places")
         lay.turn_to(3)
-        shot("3-lay-trust")
         lay.measure.setCurrentIndex(0)
         lay.places.shape.setCurrentIndex(0)
         lay.turn_to(4)
@@ -111,11 +114,6 @@ def main() -> None:
         desk.settle(lambda: desk.fresh("gaps") is not None)
         fits._show_gap(desk.fresh("gaps")[0].gap)
         shot("5-fits-hinge")
-        fits.tabs.turn_to(2)
-        fits.scale.factor.put(1.6)
-        fits.scale.go.click()
-        desk.settle(lambda: desk.fresh("scale") is not None)
-        shot("5-fits-scale")
         fits.tabs.turn_to(0)
         window.take("Proof")
         window.steps["Proof"].choose("ladder")
@@ -126,17 +124,16 @@ def main() -> None:
         window.take("Run")
         window.steps["Run"].export_to(Path(folder))
         shot("7-run")
-        clip = next(p.id for p in desk.shop.parts.names() if p.name == "Trellis clip")
-        desk.workspace.open(clip)
-        desk.settle(lambda: desk.part.id == clip and desk.facts is not None)
-        window.take("Run")
-        window.steps["Run"].read_sliced(TOOLPATHS / "clip-wrong.gcode")
-        desk.settle(lambda: desk.fresh("sliced") is not None)
-        bar = window.steps["Run"].panel.verticalScrollBar()
-        bar.setValue(bar.maximum())
-        shot("7-run-sliced")
-        desk.workspace.open(arm)
-        desk.settle(lambda: desk.part.id == arm and desk.facts is not None)
+        run = window.steps["Run"]
+        run.tabs.turn_to(1)
+        desk.settle(lambda: run.plates.desk.laid.fresh is not None)
+        shot("7-run-plates")
+        run.tabs.turn_to(2)
+        run.week.begin = datetime(2026, 11, 30, 17, 10, tzinfo=ZoneInfo("Europe/London"))
+        run.week.plan()
+        desk.settle(lambda: run.plates.desk.planned.fresh is not None)
+        shot("7-run-week")
+        run.tabs.turn_to(0)
         window.take("Bench")
         bench.choose("bar")
         desk.settle(lambda: bench.slip.count > 0)
@@ -148,6 +145,8 @@ def main() -> None:
         look.switch(False)
         window.take("Workshop")
         shot("9-workshop")
+        window.steps["Workshop"].tabs.turn_to(1)
+        shot("9-workshop-spools")
         window.close()
 
 

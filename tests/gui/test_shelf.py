@@ -104,9 +104,13 @@ def test_a_new_nozzle_makes_older_readings_doubtful_and_a_square_is_worked_out(d
     press_in_panel(desk, "Log it")
     assert "new nozzle: 0.4 brass" in seen(desk) and "0 h on this nozzle" in seen(desk)
     after = learn(desk.part.readings, "hole", "upright", 5.0, desk.part.fit_setting)
-    assert after.half > before.half + 0.002 and len(desk.part.changed) == 1
+    assert after.half > before.half + 0.002 and len(desk.part.changed) == 2
+    desk.window.take("Fits")
+    desk.settle(lambda: desk.fresh("fits") is not None)
+    assert "readings are from before the new nozzle" in seen(desk) and "measure a bar" in seen(desk)
+    desk.window.take("Workshop")
     desk.workspace.undo.undo()
-    assert desk.part.changed == ()
+    assert len(desk.part.changed) == 1  # its first use, before anything was read
     for name, value in (("X, mm", "100.10"), ("Y, mm", "100.05"), ("Rising diagonal, mm", "142.15")):
         type_in(desk, name, value)
     press_in_panel(desk, "Work it out")

@@ -8,12 +8,26 @@ import numpy as np
 
 from knollside.core.mesh.load import load_file
 from knollside.core.model import BreakTest, Measurement, PrinterFacts
+from knollside.core.model.running import Presence, PrinterEvent, PrinterLog, Run, RunPiece, SpoolLog, Stay
 from knollside.demo.design_cases import DEMO, PARTS
 from knollside.sim.desk import SimulatedCalliper, printer_named
 from knollside.store.records import Kind, PrintRecord
+from knollside.store.running import Log
 from knollside.store.workshop import Workshop
 
 _START = datetime(2026, 9, 5, 9, 0)
+_WHITE = ("label-plate", "trellis-clip")
+_COPIES = {
+    "hose-arm": 1,
+    "vent-hinge": 2,
+    "m6-knob": 6,
+    "label-plate": 8,
+    "trellis-clip": 6,
+    "stay-bar": 2,
+    "stay-pawl": 4,
+    "gate-latch": 2,
+    "union-nut": 4,
+}
 
 
 def fill_demo(shop: Workshop) -> None:
@@ -39,19 +53,35 @@ def _fill(shop: Workshop) -> None:
         )
     )
     green = shop.machines.add_spool("PETG green", "PETG", 640, True)
-    shop.machines.add_spool("PETG white", "PETG", 86, True)
+    white = shop.machines.add_spool("PETG white", "PETG", 86, True)
     grey = shop.machines.add_spool("ASA grey", "ASA", 690, True)
-    shop.machines.add_spool("Nylon", "Nylon", 288, False)
+    nylon = shop.machines.add_spool("Nylon", "Nylon", 288, False)
     job = shop.parts.add_job("Cold frame and hose corner")
     ids = {}
     for stem, title, make, which in DEMO:
-        printer, spool = ((tom, green), (brick, grey))[which]
+        printer, spool = ((tom, white if stem in _WHITE else green), (brick, grey))[which]
         part = shop.parts.add(job, title, load_file(PARTS / f"{stem}.stl").mesh, "as made", printer, spool)
         ids[stem] = part
         design_case, recipe, mates = make()
         for kind, value in ((Kind.DESIGN_CASE, design_case), (Kind.RECIPE, recipe), (Kind.MATES, mates)):
             shop.parts.put(part, kind, value)
     _records(shop, tom, brick, ids)
+    _running(shop, (tom, brick), (green, white, grey, nylon), ids)
+
+
+def _running(shop: Workshop, printers: tuple[int, int], spools: tuple[int, ...], ids: dict[str, int]) -> None:
+    """A run of all parts, what is loaded, and how the spools were kept."""
+    for printer, loaded in zip(printers, ("PETG green", "ASA grey"), strict=True):
+        done = PrinterEvent(kind="first use", at=_START - timedelta(days=2))
+        shop.running.put(Log.PRINTER, printer, PrinterLog(loaded=loaded, events=(done,)))
+    for spool, net, days, where in zip(spools, (640, 86, 690, 288), (30, 70, 25, 60), ("box", "box", "box", "open")):
+        opened = _START + timedelta(days=80 - days)
+        stay = Stay.model_validate({"since": opened, "where": where, "humidity": 0.2 if where == "box" else 0.5})
+        log = SpoolLog(opened=opened.date(), net_g=net, net_doubt_g=0.06 * net, stays=(stay,))
+        shop.running.put(Log.SPOOL, spool, log)
+    shop.running.put(Log.PRESENCE, 0, Presence(zone="Europe/London"))
+    pieces = tuple(RunPiece(part=ids[stem], copies=n) for stem, n in _COPIES.items())
+    shop.running.add_run(Run(name="Two plots fitted", pieces=pieces))
 
 
 def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:

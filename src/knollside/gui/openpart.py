@@ -12,7 +12,7 @@ from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
-from knollside.core.run.upkeep import changed_sizes
+from knollside.core.run.upkeep import changed_sizes, doubt_words
 from knollside.store.records import PartDoc, PrintRecord, Spool
 
 Vec = tuple[float, float, float]
@@ -116,6 +116,12 @@ class OpenPart(Stated):
         """The part under its lasting names; None until they are known."""
         names = self.doc.newest.names
         return None if names is None else Part(self.mesh_key, names)
+
+    @property
+    def doubtful(self) -> str:
+        """In words, which readings are from before a change of the printer; nothing where none are."""
+        events = self.shelf.printer_logs.get(self.printer_id or 0, PrinterLog()).events
+        return doubt_words(events, [m.on for m in self.readings if not m.left_out])
 
     @property
     def spool(self) -> Spool | None:

@@ -207,7 +207,7 @@ class FitsStep(Step):
             words += f" Corrected: {len(done.changes)} places, volume {total:+.1f} mm³ as foretold; see Changes."
         if done is not None and done.refused:
             words += f" Left as drawn: {' '.join(why for _, why in done.refused)}"
-        self.mates.put(rows, chosen, words.strip())
+        self.mates.put(rows, chosen, f"{words} {self.part.doubtful}".strip())
         here = nodes.spoken_of(self.view.inputs)
         cuts = self.view.get(nodes.FIT_CUT).fresh if done is not None else None
         self.cut.put(here, cuts if cuts is not None and here is not None and cuts.feature == here.feature else None)
