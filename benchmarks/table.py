@@ -17,6 +17,7 @@ from typing import Any
 
 import fits
 import numpy as np
+import running
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 import solving
@@ -102,6 +103,7 @@ def main() -> None:
     layers(answer, part, s)
     board_against_solves(answer)
     fits.report(row, timed)
+    running.report(row, timed)
     from PyQt6.QtWidgets import QApplication
 
     app = QApplication([])  # held to the end: both views below need it

@@ -129,3 +129,15 @@ def test_the_scale_reads_what_is_there_and_drifts_as_it_is_told() -> None:
     plain, drifting = SimulatedScale(), SimulatedScale(drift=2.0)
     assert plain.read(spool) == pytest.approx(725, abs=2)
     assert [drifting.read(spool) for _ in range(5)][-1] == pytest.approx(735, abs=3)
+
+
+def test_the_record_is_searched(desk: Desk) -> None:
+    desk.settle(lambda: desk.facts is not None)
+    desk.window.take("Workshop")
+    table = desk.window.steps["Workshop"].table
+    assert table.model.rowCount() == 13
+    type_in(desk, "Search the record", "brick asa")
+    assert table.model.rowCount() == 3
+    assert all("The Brick" in r for r in table.model.shown)
+    type_in(desk, "Search the record", "pull bars")
+    assert {r[5] for r in table.model.shown} == {"pair of pull bars"}

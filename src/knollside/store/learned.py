@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from datetime import datetime
 from typing import TypeVar
 
@@ -22,6 +22,7 @@ class Learned:
 
     def __init__(self, ledger: Ledger) -> None:
         self._ledger = ledger
+        self._known: dict[tuple[int | None, int], tuple[PrintRecord, ...]] = {}
 
     def add_measurements(
         self, printer_id: int, material: str, taken: datetime, readings: Iterable[Measurement]
@@ -109,6 +110,7 @@ class Learned:
         return out
 
     def add_print(self, record: PrintRecord) -> int:
+        self._known.clear()
         broke = record.broke.model_dump_json() if record.broke else None
         with self._ledger.edit() as s:
             row = PrintRow(
@@ -127,25 +129,29 @@ class Learned:
             return row.id
 
     def remove_print(self, number: int) -> None:
+        self._known.clear()
         self._remove(PrintRow, [number])
 
     def prints(self, printer_id: int | None = None) -> list[PrintRecord]:
-        """Prints in order of time, of one printer or all; a break that cannot be read is set aside."""
+        """Prints in order of time, of one printer or all; a break that cannot be read is set aside. What was read is
+        kept until a print comes or goes: thousands are looked through at every refresh."""
+        key = printer_id, self._ledger.generation
+        if key not in self._known or self._ledger.editing:
+            found = tuple(self._read_prints(printer_id))
+            if self._ledger.editing:
+                return list(found)
+            self._known[key] = found
+        return list(self._known[key])
+
+    def _read_prints(self, printer_id: int | None) -> Iterator[PrintRecord]:
+        r = PrintRow
+        columns = r.id, r.part_id, r.printer_id, r.material, r.made, r.estimate_hours, r.actual_hours, r.outcome
+        query = select(*columns, r.broke, r.seal).order_by(r.made, r.id)
+        if printer_id is not None:
+            query = query.where(r.printer_id == printer_id)
         with self._ledger.read() as s:
-            query = select(PrintRow).order_by(PrintRow.made, PrintRow.id)
-            if printer_id is not None:
-                query = query.where(PrintRow.printer_id == printer_id)
-            rows = [
-                (
-                    (r.id, r.part_id, r.printer_id, r.material, r.made, r.estimate_hours, r.actual_hours, r.outcome),
-                    r.broke,
-                    r.seal,
-                )
-                for r in s.scalars(query)
-            ]
-        out = []
-        for told, body, seal in rows:
-            words = f"The break of print {told[0]}"
+            rows = s.execute(query).all()
+        for number, part, printer, material, made, planned, took, outcome, body, seal in rows:
+            words = f"The break of print {number}"
             broke = None if not body else self._ledger.tried(words, body, seal, BreakTest.model_validate_json)
-            out.append(PrintRecord(*told, broke))
-        return out
+            yield PrintRecord(number, part, printer, material, made, planned, took, outcome, broke)

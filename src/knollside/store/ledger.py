@@ -42,6 +42,7 @@ class Ledger:
         self.told: list[str] = []
         self._open: Session | None = None
         self._edited = False
+        self.generation = 0  # changes when rows may have gone with what they belonged to, or all is another
         try:
             self._engine = self._opened()
         except BaseException:
@@ -99,7 +100,13 @@ class Ledger:
         fresh.replace(self.path)
         self._held.moved_to(self.path)
         self._engine = self._opened()
+        self.generation += 1
         return aside
+
+    @property
+    def editing(self) -> bool:
+        """Whether an edit is under way: what is read now may never be kept."""
+        return self._open is not None
 
     @contextmanager
     def edit(self) -> Iterator[Session]:

@@ -34,6 +34,7 @@ class Machines:
 
     def remove_printer(self, printer_id: int) -> None:
         """Take a printer away; parts that named it name none. Its readings and prints go with it."""
+        self._ledger.generation += 1
         with self._ledger.edit() as s:
             s.execute(update(PartRow).where(PartRow.printer_id == printer_id).values(printer_id=None))
             row = s.get(PrinterRow, printer_id)

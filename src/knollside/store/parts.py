@@ -77,6 +77,7 @@ class Parts:
             return row.id
 
     def remove_job(self, job_id: int) -> None:
+        self._ledger.generation += 1
         with self._ledger.edit() as s:
             row = s.get(JobRow, job_id)
             if row is not None:
@@ -117,6 +118,7 @@ class Parts:
         return [self._revision(f"part {part_id}", r) for r in rows]
 
     def remove(self, part_id: int) -> None:
+        self._ledger.generation += 1
         with self._ledger.edit() as s:
             row = s.get(PartRow, part_id)
             if row is not None:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from PyQt6.QtWidgets import QStackedWidget, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QWidget
 
+from knollside.core.model import PrinterFacts
+from knollside.gui.instruments.recordtable import RecordTable
 from knollside.gui.instruments.shelfview import OnShow, ShelfView
 from knollside.gui.instruments.widgets import column, heading, rule
 from knollside.gui.session import Session
@@ -17,6 +19,7 @@ from knollside.gui.steps.machines import PrinterForm, SpoolForm
 from knollside.gui.steps.printerpage import PrinterPage
 from knollside.gui.steps.spoolpage import SpoolPage
 from knollside.gui.steps.tabs import Tabs
+from knollside.store.records import PrintRecord
 
 SPOOLS = 1
 
@@ -28,16 +31,7 @@ class WorkshopStep(Step):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.table = QTableWidget(0, 7)
-        self.table.setAccessibleName("Record of prints")
-        self.table.setHorizontalHeaderLabels(
-            ["when", "printer", "material", "planned h", "took h", "how it came out", "break"]
-        )
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        vertical = self.table.verticalHeader()
-        if vertical is not None:
-            vertical.hide()
+        self.table = RecordTable()
         self.shelf = ShelfView()
         self.shelf.taken.connect(self._take_spool)
         self.own = self.views = QStackedWidget()
@@ -77,23 +71,7 @@ class WorkshopStep(Step):
         if self.tabs.front == SPOOLS:
             self.shelf.put(self._shelf(), self.spools.at or 0)
             return
-        rows = self.workspace.kept.every_print()
-        self.table.setRowCount(len(rows))
-        for i, r in enumerate(reversed(rows)):
-            broke = "" if r.broke is None else (f"ratio {r.broke.ratio:.2f}" if r.broke.ratio else r.broke.mode)
-            for k, text in enumerate(
-                (
-                    r.made.strftime("%d %b %Y"),
-                    printers[r.printer_id].name if r.printer_id in printers else "",
-                    r.material,
-                    f"{r.estimate_hours:g}" if r.estimate_hours else "",
-                    f"{r.actual_hours:g}" if r.actual_hours else "",
-                    r.outcome,
-                    broke,
-                )
-            ):
-                self.table.setItem(i, k, QTableWidgetItem(text))
-        self.table.resizeColumnsToContents()
+        self.table.put([_told(r, printers) for r in reversed(self.workspace.kept.every_print())])
 
     def _shelf(self) -> tuple[OnShow, ...]:
         shelf, now = self.workspace.shelf, datetime.now()
@@ -135,6 +113,20 @@ class WorkshopStep(Step):
             source=f"{f.source}.",
             acts=(back,),
         )
+
+
+def _told(r: PrintRecord, printers: dict[int, PrinterFacts]) -> tuple[str, ...]:
+    """A print in words, column by column."""
+    broke = "" if r.broke is None else (f"ratio {r.broke.ratio:.2f}" if r.broke.ratio else r.broke.mode)
+    return (
+        r.made.strftime("%d %b %Y"),
+        printers[r.printer_id].name if r.printer_id in printers else "",
+        r.material,
+        f"{r.estimate_hours:g}" if r.estimate_hours else "",
+        f"{r.actual_hours:g}" if r.actual_hours else "",
+        r.outcome,
+        broke,
+    )
 
 
 def _body(*widgets: QWidget) -> QWidget:
