@@ -116,7 +116,17 @@ def test_plates_are_begun_fail_and_are_printed_again_and_only_those(running: Des
     tom = next(n for n, p in shelf.printers.items() if p.name == "Old Tom")
     assert running.workspace.shelf.printer_logs[tom].loaded == "PETG white"
     assert "1 plate to print, 1 printing" in running.window.steps["Run"].standing().words
+    prints = len(running.shop.learned.prints())
     press_in_panel(running, "It failed")
+    found = laid(running)
+    # It took some of the white spool, and is in the record; all in one step.
+    white = next(s for s in running.workspace.shelf.spools if s.name == "PETG white")
+    took = running.workspace.shelf.spool_logs[white.id].took
+    assert len(took) == 1 and 0 < took[0].grams < 16 and took[0].title == "3 × Label plate"
+    assert running.shop.learned.prints()[-1].outcome == "failed: 3 × Label plate"
+    running.workspace.undo.undo()
+    assert running.workspace.shelf.spool_logs[white.id].took == () and len(running.shop.learned.prints()) == prints
+    running.workspace.undo.redo()
     found = laid(running)
     assert [p.title for p in found.plates] == ["3 × Label plate", "Trellis clip"] and "failed" in seen(running)
     for _ in range(2):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -16,12 +16,13 @@ from knollside.core.job.runfile import zone_of
 from knollside.core.job.running import Planned
 from knollside.core.mesh.identity import Names
 from knollside.core.model import PrinterFacts, Refused
-from knollside.core.model.running import PlateDone, Presence, PrinterLog, Run
+from knollside.core.model.running import PlateDone, PlateState, Presence, PrinterLog, Run
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Head
 from knollside.core.run.week import Goal, Machine, School
 from knollside.gui.answers import Answer, Declined, Fresh, Missing, Stale
 from knollside.gui.openpart import OpenPart
+from knollside.gui.runprogress import done_of, put_down
 from knollside.gui.session import Session
 from knollside.gui.spoolfacts import filament_of, on_shelf, to_dry
 from knollside.gui.worker import Outcome
@@ -190,41 +191,20 @@ class RunDesk(QObject):
 
     # Progress
 
-    def mark(self, plate: Plate, state: str, printer: str, ends: datetime | None = None) -> None:
+    def mark(self, plate: Plate, state: PlateState, printer: str, ends: datetime | None = None) -> None:
         """A plate is begun, printed or failed. What failed is laid out again; what is printed is not."""
-        pieces = tuple((int(part), int(copy)) for p in plate.placed for part, _, copy in (p.item.key.rpartition("/"),))
-        self._mark(pieces, state, printer, ends)
-        if state == "printing":
-            self._loaded(printer, plate.filament)
+        planned = self.planned.fresh
+        spool = planned.given.spool_of.get(plate.key, "") if planned is not None else ""
+        question = self.question()
+        keys = {p.item.key.rpartition("/")[0] for p in plate.placed}
+        factors = [w.taken.price.factor.value for w in question.wanted if w.key in keys] if question else []
+        done = done_of(plate, state, printer, spool, factors[0] if factors else 1.0, ends)
+        if self.number in self.workspace.shelf.runs:
+            put_down(self.workspace, self.number, self.run, done)
 
-    def _mark(self, pieces: tuple[tuple[int, int], ...], state: str, printer: str, ends: datetime | None) -> None:
-        run, now = self.run, datetime.now().replace(microsecond=0)
-        rest = tuple(d for d in run.done if d.pieces != pieces)
-        before = next((d for d in run.done if d.pieces == pieces), None)
-        begun = now if state == "printing" else (before.begun if before is not None else None)
-        plain = None if ends is None else ends.astimezone().replace(tzinfo=None)
-        done = PlateDone.model_validate(
-            {
-                "pieces": pieces,
-                "state": state,
-                "printer": printer,
-                "begun": begun,
-                "ended": plain if state == "printing" else now,
-            }
-        )
-        self.put(run.model_copy(update={"done": (*rest, done)}), f"plate {state}")
-
-    def ended(self, done: PlateDone, state: str) -> None:
+    def ended(self, done: PlateDone, state: PlateState) -> None:
         """A plate that was begun came out, or did not."""
-        self._mark(done.pieces, state, done.printer, None)
-
-    def _loaded(self, printer: str, filament: str) -> None:
-        for number, facts in self.workspace.shelf.printers.items():
-            log = self.workspace.shelf.printer_logs.get(number, PrinterLog())
-            if facts.name == printer and log.loaded != filament:
-                self.workspace.runs.put_printer_log(
-                    number, log.model_copy(update={"loaded": filament}), f"{filament} on {printer}"
-                )
+        put_down(self.workspace, self.number, self.run, done.model_copy(update={"state": state}))
 
 
 def _wanted(part: OpenPart, copies: tuple[int, ...], turns: Turns, filament: str) -> Wanted:
@@ -247,6 +227,3 @@ def _own_zone() -> str:
     except OSError:
         return "UTC"
     return named.split("zoneinfo/")[-1] if "zoneinfo/" in named else "UTC"
-
-
-SOON = timedelta(minutes=5)

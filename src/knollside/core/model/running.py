@@ -128,13 +128,20 @@ class Held(Record):
 
 
 class PlateDone(Record):
-    """How far a plate is, by what is on it: (part, copy) pairs; when it was begun and ended."""
+    """How far a plate is, by what is on it: (part, copy) pairs; when it was begun and ended (or is to end). What it was
+    of: filament, the number of its spool (0: none given), grams and hours by the plain estimate."""
 
     pieces: tuple[tuple[int, int], ...] = Field(min_length=1, max_length=400)
     state: PlateState
     printer: str = Field("", max_length=60)
     begun: datetime | None = None
     ended: datetime | None = None
+    title: str = Field("", max_length=200)
+    filament: str = Field("", max_length=80)
+    material: str = Field("", max_length=40)
+    spool: int = Field(0, ge=0)
+    grams: Mass = 0.0
+    hours: float = Field(0.0, ge=0, le=2000)
 
 
 class Run(Record):
