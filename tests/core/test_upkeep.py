@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 
 from knollside.core.model.running import PrinterEvent
+from knollside.core.run.beforeprint import Print, changed_since
 from knollside.core.run.upkeep import Ran, changed_bond, changed_sizes, doubt_words, due, hours_since
 
 START = datetime(2026, 9, 1, 8)
@@ -45,3 +46,27 @@ def test_only_what_can_change_sizes_or_bond_makes_readings_doubtful() -> None:
     days = [date(2026, 9, 1), date(2026, 9, 4), date(2026, 9, 6), None]
     assert doubt_words(events, days) == ("2 readings are from before it was moved on 05 Sep, 2 since: measure a bar.")
     assert doubt_words([event("cleaned", 3)], days) == "" and doubt_words(events, [date(2026, 9, 8)]) == ""
+
+
+def test_the_list_before_a_print_is_made_of_what_was_changed_since_the_last_good_one() -> None:
+    now = START + timedelta(days=10)
+
+    def lines(events: list[PrinterEvent], prints: list[Print], material: str = "PETG") -> list[str]:
+        return [c.text.split(" ")[0] + "|" + c.detail for c in changed_since(events, prints, material, now)]
+
+    def made(day: float, material: str = "PETG", good: bool = True) -> Print:
+        return Print(START + timedelta(days=day), material, good)
+
+    assert lines([], []) == ["Selector|no good print is on record here", "Frame|first use"]
+    assert lines([event("nozzle", 1)], [made(2)]) == []
+    both = [event("sheet", 3), event("nozzle", 4), event("cleaned", 5), event("nozzle", 6)]
+    assert lines(both, [made(2)]) == [
+        "Set|nozzle changed 07 Sep, after the last good print",
+        "Set|sheet changed 04 Sep, after the last good print",
+    ]
+    assert lines([], [made(2, "ASA")]) == ["Purge|ASA was printed last"]
+    assert lines([event("nozzle", 3)], [made(2), made(4, good=False)]) == [
+        "Set|nozzle changed 04 Sep, after the last good print",
+        "Find|failed 05 Sep",
+    ]
+    assert lines([], [made(-40)]) == ["Home|it rested for 50 days"]

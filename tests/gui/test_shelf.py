@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import math
 import os
 from datetime import datetime, timedelta
 
+import numpy as np
 import pytest
 from conftest import Desk, pick, press, press_in_panel, seen, turn_to, type_in
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QCheckBox
 
+from knollside.core.job.answer import laid
+from knollside.core.mesh.load import load_file
 from knollside.core.model.running import Dried, SpoolLog, Stay
 from knollside.sim.shelf import SimulatedScale, SimulatedSpool, spool_named
 
@@ -92,7 +99,7 @@ def test_days_in_the_open_make_it_wet_and_a_box_does_not(shelf: Desk) -> None:
     assert kept["open"].wet > 0.8 > kept["box"].wet and kept["open"].now.value > 2 * kept["box"].now.value
 
 
-def test_a_new_nozzle_makes_older_readings_doubtful_and_a_square_is_worked_out(desk: Desk) -> None:
+def test_a_new_nozzle_makes_older_readings_doubtful_and_a_square_is_worked_out(desk: Desk, tmp_path) -> None:  # type: ignore[no-untyped-def]
     desk.settle(lambda: desk.facts is not None)
     desk.window.take("Workshop")
     from knollside.core.fit.process import learn
@@ -119,6 +126,22 @@ def test_a_new_nozzle_makes_older_readings_doubtful_and_a_square_is_worked_out(d
     press_in_panel(desk, "Work it out")
     assert "Y leans 0.50° to the right" in seen(desk)
     shot(desk, "printer")
+    assert desk.part.frame is None
+    box = next(b for b in desk.window.findChildren(QCheckBox) if b.text() == "Take it out of exported meshes")
+    area = desk.window.steps["Workshop"].tabs.pages.currentWidget()
+    area.ensureWidgetVisible(box)
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    desk.settle()
+    assert desk.part.frame.skew.value == pytest.approx(0.5, abs=0.02)
+    run = desk.window.steps["Run"]
+    run.export_to(tmp_path)
+    desk.settle(lambda: bool(run.written))
+    made, drawn = load_file(tmp_path / "hose-arm.stl").mesh, laid(desk.facts.mesh, desk.part.direction)
+    lean = math.radians(desk.part.frame.skew.value)
+    # Printed on that frame its corners stand where they were drawn, but for the two scales.
+    back = made.vertices[:, 0] * desk.part.frame.scale_x.value + made.vertices[:, 1] * math.sin(lean)
+    assert np.ptp(back) == pytest.approx(float(np.ptp(drawn.vertices[:, 0])), abs=0.05)
+    assert "taken out of the mesh" in (tmp_path / "hose-arm-sheet.html").read_text()
     type_in(desk, "Falling diagonal, mm", "120")
     press_in_panel(desk, "Work it out")
     assert "more than a frame leans" in desk.window.note.text()

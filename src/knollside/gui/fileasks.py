@@ -156,7 +156,7 @@ class Export(Question[tuple[Path, ...]]):
         ask.tick(0.3, "writing the sheet")
         sheet = make_sheet(self.sheet, edited)
         ask.tick(0.6, "writing the mesh")
-        return tuple(write_all(self.folder, self.stem, edited, self.sheet.direction, sheet))
+        return tuple(write_all(self.folder, self.stem, edited, self.sheet.direction, sheet, self.sheet.frame))
 
 
 @dataclass(frozen=True, eq=False)

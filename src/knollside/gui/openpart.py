@@ -6,12 +6,16 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from functools import cached_property
 
+from knollside.core.fit.process import learn
 from knollside.core.job.ask import MeshKey
 from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
-from knollside.core.model import GapTrial, Measurement, PrinterFacts
+from knollside.core.model import GapTrial, Measurement, PrinterFacts, Range, Refused
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.core.run.beforeprint import Print, changed_since
+from knollside.core.run.preflight import Check
+from knollside.core.run.square import Frame, Square, frame_of
 from knollside.core.run.upkeep import changed_sizes, doubt_words
 from knollside.store.records import PartDoc, PrintRecord, Spool
 
@@ -122,6 +126,34 @@ class OpenPart(Stated):
         """In words, which readings are from before a change of the printer; nothing where none are."""
         events = self.shelf.printer_logs.get(self.printer_id or 0, PrinterLog()).events
         return doubt_words(events, [m.on for m in self.readings if not m.left_out])
+
+    def changed_checks(self, now: datetime) -> tuple[Check, ...]:
+        """What to look at before this print because of what was changed at the printer."""
+        if self.printer_id is None:
+            return ()
+        events = self.shelf.printer_logs.get(self.printer_id, PrinterLog()).events
+        made = [Print(r.made, r.material, not r.outcome.startswith("failed")) for r in self.records]
+        return changed_since(events, made, self.material, now)
+
+    @property
+    def outside(self) -> Range:
+        """How much wider an outside comes out on this printer, whatever its size, mm: learned where it was read."""
+        s = learn(self.readings, "pin", "upright", 5.0, self.fit_setting)
+        return Range(s.value, s.value - s.doubt, s.value + s.doubt, s.source)
+
+    @property
+    def frame(self) -> Frame | None:
+        """What the printer's frame is off by the last square measured, where it is to be taken out of meshes. Holes and
+        outsides that were read have its scales in their shifts: then the skew alone is taken out, nothing twice."""
+        log = self.shelf.printer_logs.get(self.printer_id or 0, PrinterLog())
+        last = next((e.square for e in reversed(log.events) if e.square is not None), None)
+        if not log.true_up or last is None:
+            return None
+        try:
+            found = frame_of(Square(*last), outside=self.outside)
+            return found.skew_alone if self.readings else found
+        except Refused:
+            return None
 
     @property
     def spool(self) -> Spool | None:

@@ -211,7 +211,9 @@ def _wanted(part: OpenPart, copies: tuple[int, ...], turns: Turns, filament: str
     # A part that was never opened has no names yet: its features are as they are found.
     question = part.question or Part(part.mesh_key, Names(of=part.mesh_hash))
     facts: PrinterFacts = part.printer
-    return Wanted(str(part.id), part.name, ask_taken(question, part), part.recipe, facts, filament, copies, turns)
+    return Wanted(
+        str(part.id), part.name, ask_taken(question, part, part.frame), part.recipe, facts, filament, copies, turns
+    )
 
 
 def _aware(when: datetime | None) -> datetime | None:

@@ -16,10 +16,11 @@ from knollside.core.material.allowables import target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
-from knollside.core.model import DesignCase, Orientation, PrinterFacts, Range, Recipe, Refused
+from knollside.core.model import DesignCase, Mesh, Orientation, PrinterFacts, Range, Recipe, Refused
 from knollside.core.recipe.board import PlainPricer
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run.preflight import cautions, preflight
+from knollside.core.run.square import Frame, printed_true
 from knollside.report.sheet import Sheet, sheet_html, sheet_pdf
 
 
@@ -43,6 +44,7 @@ class SheetInputs:
     printer: PrinterFacts
     spool_left: float | None
     factor: Range
+    frame: Frame | None = None
 
 
 def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
@@ -59,6 +61,7 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
         ("Lies", f"{told.orientation_title}; the exported mesh is already turned"),
         ("First layer", f"{first:.2f} mm"),
         ("Layers", f"{recipe.layer_height:g} mm, {layers} of them, {height:.1f} mm high"),
+        *_frame_words(edited.mesh, direction, told.frame),
         ("Walls", f"{recipe.walls}, lines {recipe.line_width:g} mm wide"),
         ("Tops and bottoms", f"{recipe.tops} and {recipe.bottoms}"),
         ("Infill", f"{recipe.infill * 100:.0f} % {recipe.pattern}" if recipe.infill else "none"),
@@ -76,6 +79,14 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
         preflight(card, recipe, cost.grams, told.spool_left, height, printer.bed_mm[2]),
         cautions(card, told.design_case),
     )
+
+
+def _frame_words(mesh: Mesh, direction: tuple[float, float, float], frame: Frame | None) -> tuple[tuple[str, str], ...]:
+    if frame is None:
+        return ()
+    moved = lying_true(mesh, direction, frame)[1]
+    off = "; ".join(frame.off) or "within its doubt"
+    return (("Frame", f"{off}: taken out of the mesh, its farthest corner by {moved:.2f} mm; for this printer only"),)
 
 
 def reasons_of(orientation: Orientation | None, rated: RatedOrientation | None) -> tuple[str, ...]:
@@ -102,11 +113,23 @@ def file_name(title: str) -> str:
     return re.sub(r"[^\w.-]+", "-", title).strip("-.") or "part"
 
 
+def lying_true(mesh: Mesh, direction: tuple[float, float, float], frame: Frame | None) -> tuple[Mesh, float]:
+    """The mesh as it lies, changed so that the printer's ``frame`` prints it true; and how far its farthest corner
+    moved for that, mm."""
+    turned = laid(mesh, direction)
+    return (turned, 0.0) if frame is None else printed_true(turned, frame)
+
+
 def write_all(
-    folder: Path, stem: str, edited: Edited, direction: tuple[float, float, float], sheet: Sheet
+    folder: Path,
+    stem: str,
+    edited: Edited,
+    direction: tuple[float, float, float],
+    sheet: Sheet,
+    frame: Frame | None = None,
 ) -> list[Path]:
     """Write 3MF, STL, HTML and PDF. A file appears whole or not at all; raises :class:`Refused`."""
-    turned = laid(edited.mesh, direction)
+    turned, _ = lying_true(edited.mesh, direction, frame)
     stem = file_name(stem)
     contents = {
         f"{stem}.3mf": threemf_bytes(turned, sheet.title, dict(sheet.settings)),

@@ -16,6 +16,7 @@ from knollside.core.job.questions.strength import Rank, StrengthOf, strength_que
 from knollside.core.job.stated import Stated
 from knollside.core.lay.orientations import NET_DIRECTIONS
 from knollside.core.mesh.identity import Named, Names, Signature
+from knollside.core.run.square import Frame
 
 Vec = tuple[float, float, float]
 
@@ -97,12 +98,13 @@ def ask_corrected(part: Part, s: Stated) -> Correct:
     return Correct(ask_fits(part, s), s.recipe)
 
 
-def ask_taken(part: Part, s: Stated) -> TakenBy:
-    """The question what the part takes of a bed the stated way, corrected by the stated mates."""
+def ask_taken(part: Part, s: Stated, frame: Frame | None = None) -> TakenBy:
+    """The question what the part takes of a bed the stated way, corrected by the stated mates, on a printer's
+    ``frame``."""
     marks = tuple(sorted(s.marks.items()))
     made = s.support_settings
     supports = Supports(part, marks, s.direction, s.recipe, made, s.card, s.printer, ())
-    return TakenBy(part, supports, ask_price(part, s), ask_corrected(part, s) if s.mates else None)
+    return TakenBy(part, supports, ask_price(part, s), ask_corrected(part, s) if s.mates else None, frame)
 
 
 def ask_price(part: Part, s: Stated, direction: Vec | None = None) -> PriceOf:

@@ -89,13 +89,15 @@ class Tick(Record):
 
 
 class PrinterLog(Record):
-    """What a printer went through, what is loaded, and minutes for a change of filament and to cool and clear."""
+    """What a printer went through, what is loaded, and minutes for a change of filament and to cool and clear.
+    ``true_up``: whether what its frame is off, by the last square measured, is taken out of exported meshes."""
 
     events: tuple[PrinterEvent, ...] = Field((), max_length=5000)
     ticks: tuple[Tick, ...] = Field((), max_length=20_000)
     loaded: str = Field("", max_length=80)
     change_minutes: float = Field(10, ge=0, le=240)
     clear_minutes: float = Field(20, ge=0, le=600)
+    true_up: bool = False
 
 
 class Presence(Record):

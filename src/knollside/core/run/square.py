@@ -54,6 +54,12 @@ class Frame:
         )
 
     @property
+    def skew_alone(self) -> Frame:
+        """The same frame with true scales."""
+        true = Range(1.0, 1.0, 1.0, "as read")
+        return Frame(true, true, self.skew)
+
+    @property
     def off(self) -> tuple[str, ...]:
         """In words, what is off by more than its doubt."""
         out = []

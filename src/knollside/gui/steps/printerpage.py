@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import datetime
 
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
-from knollside.core.fit.process import learn
 from knollside.core.material.cards import MATERIALS
 from knollside.core.model import PrinterFacts, Range, Refused
 from knollside.core.model.running import PrinterEvent, PrinterLog
-from knollside.core.run.square import Frame, Square, frame_of
+from knollside.core.run.square import OUTSIDE, Frame, Square, frame_of
 from knollside.core.run.upkeep import Ran, due, hours_since
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.session import Session
@@ -165,14 +164,20 @@ class PrinterPage(Page):
         if last is not None and last.square is not None:
             for w in self._told(last):
                 self.add(w)
+            true_up = QCheckBox("Take it out of exported meshes")
+            true_up.setChecked(log.true_up)
+            true_up.setToolTip(
+                "Of parts for this printer only; the sheet says so. Where holes were read here, their corrections hold "
+                "its scales already: then the skew alone"
+            )
+            words = "the frame's error taken out of meshes" if not log.true_up else "meshes written as they are"
+            true_up.clicked.connect(lambda on: self.put({"true_up": on}, words))
+            self.add(true_up)
 
     def _outside(self) -> Range:
         """How much wider an outside comes out on this printer, learned where it was read."""
         part = self.session.view.part if self.session.has_part else None
-        if part is None or part.printer_id != self._at():
-            return Range(0.04, -0.09, 0.17)
-        s = learn(part.readings, "pin", "upright", 5.0, part.fit_setting)
-        return Range(s.value, s.value - s.doubt, s.value + s.doubt)
+        return part.outside if part is not None and part.printer_id == self._at() else OUTSIDE
 
     def _work_out(self) -> None:
         try:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from datetime import date
+from datetime import datetime
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -17,41 +16,26 @@ from shapely.geometry.base import BaseGeometry
 
 from knollside.core.job.answer import laid
 from knollside.core.mesh.slicer import cut, polygon_of
-from knollside.core.mesh.write import ply_bytes
-from knollside.core.model import Array, Range, Refused
+from knollside.core.model import Array
 from knollside.core.run.preflight import cautions, preflight
 from knollside.demo import TOOLPATHS
 from knollside.gui import nodes
 from knollside.gui.derived import Node
-from knollside.gui.fileasks import Export, stamp_of
+from knollside.gui.fileasks import stamp_of
 from knollside.gui.instruments.strips import BedPlan
 from knollside.gui.instruments.widgets import Dropdown, button, clear, column, heading, label, row, rule
 from knollside.gui.nodes import SlicedWish
 from knollside.gui.rundesk import RunDesk
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.steps.handover import HandOver
 from knollside.gui.steps.platespage import PlatesPage
 from knollside.gui.steps.slicedcard import SlicedCard
 from knollside.gui.steps.tabs import Tabs
 from knollside.gui.steps.weekpage import WeekPage
 from knollside.gui.theme.look import look
-from knollside.gui.worker import Outcome
-from knollside.report.export import SheetInputs, reasons_of, write_whole
-from knollside.store.jobs import job_of, write_job
 
 _CUTS = 24  # heights whose cuts together give the outline from above
-
-
-@dataclass(frozen=True)
-class _HandedOver:
-    """Files of a part, the key of what they were made of, and why the last try wrote none."""
-
-    files: tuple[Path, ...] = ()
-    of: str = ""
-    refused: str = ""
-
-
-_NOTHING = _HandedOver()
 
 
 class RunStep(Step):
@@ -61,6 +45,7 @@ class RunStep(Step):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.plan = BedPlan()
+        self.hand = HandOver(session, self.plan)
         desk = RunDesk(session)
         desk.changed.connect(session.touch)
         self.plates, self.week = PlatesPage(session, desk), WeekPage(session, desk)
@@ -98,7 +83,7 @@ class RunStep(Step):
         lay_.addWidget(warn)
         lay_.addWidget(heading("Files"))
         lay_.addWidget(self.files)
-        lay_.addWidget(button("Keep the job as an open file …", self._save_job))
+        lay_.addWidget(button("Keep the job as an open file …", self.hand.ask_job))
         lay_.addWidget(rule())
         self.sliced = SlicedCard(self._ask_sliced)
         lay_.addWidget(self.sliced)
@@ -109,7 +94,6 @@ class RunStep(Step):
         self.panel = self.tabs.panel()
         self._shown: object = None
         self._outline: tuple[object, BaseGeometry | None] = (None, None)
-        self._handed: dict[int, _HandedOver] = {}
 
     def _turned(self, page: int) -> None:
         self.views.setCurrentIndex(page)
@@ -141,119 +125,17 @@ class RunStep(Step):
 
     # Handing over
 
-    def _ask_folder(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self.panel, "Write the files to")
-        if folder:
-            self.export_to(Path(folder))
-
-    def _sheet(self) -> SheetInputs:
-        """What the sheet says, from answers that are true of what is stored and from no others."""
-        view, part = self.view, self.part
-        fitting, orientation = view.get(nodes.FITS).fresh, view.chosen
-        fresh = view.ranked.fresh is not None or not part.loaded
-        reasons = reasons_of(part.orientation, orientation if fresh else None)
-        corrected = view.get(nodes.CORRECT).fresh
-        if (corrected is None or not corrected.changes) and fitting and fitting.corrections:
-            reasons += ("The corrections below were not made in the mesh; make them at Fits first if you want them.",)
-        reasons += tuple(f"Left as drawn: {why}" for why in self._not_corrected())
-        reserve, said = self._strength()
-        return SheetInputs(
-            part.name,
-            part.job,
-            date.today().isoformat(),
-            fitting.corrections if fitting else (),
-            part.design_case,
-            part.recipe,
-            part.card,
-            part.direction,
-            orientation.title if orientation else "as drawn" if part.orientation is None else "the way that was chosen",
-            reserve,
-            said,
-            reasons,
-            part.printer,
-            part.spool.grams_left if part.spool else None,
-            part.factor,
-        )
-
-    def _not_corrected(self) -> tuple[str, ...]:
-        """Why some of what was asked for is left as drawn."""
-        corrected = self.view.get(nodes.CORRECT).fresh
-        return tuple(why for _, why in corrected.refused) if corrected is not None else ()
-
-    def _strength(self) -> tuple[Range | None, str]:
-        """The reserve of exactly these settings: solved for the recipe, else rated with every way; else why none."""
-        view, part = self.view, self.part
-        if not part.loaded:
-            return None, ""
-        lost = view.lost_of_design_case()
-        if lost:
-            words = ", ".join(e.id.replace("-", " ") for e in lost)
-            return None, f"Nothing is said about strength: what was said of {words} is not on this mesh any more."
-        proved = view.get(nodes.PROVE)
-        if proved.fresh is not None:
-            return proved.fresh.solved, "Solved with this shell and core."
-        if proved.refusal:
-            return None, f"Nothing is said about strength: {proved.refusal}"
-        orientation = view.chosen
-        if view.ranked.fresh is not None and orientation is not None and view.grid is not None:
-            return orientation.reserve, "An estimate, rated together with every other way; solve the recipe at Build."
-        return None, "Nothing is said about strength: it was not worked out for these settings."
-
     def export_to(self, folder: Path) -> None:
         """Write 3MF, STL, HTML and PDF aside."""
-        part = self.part
-        if part.question is None or self.view.facts is None:
-            return
-        asked = Export(folder, part.name.lower(), part.question, nodes.made(self.view.inputs), self._sheet())
-        self._handed[part.id] = replace(self._last, refused="")
-        self.session.once("export", asked, partial(self._exported, part.id, self._state_key()))
-
-    def _exported(self, part_id: int, of: str, outcome: Outcome) -> None:
-        """``of`` is what the files were asked of: what was changed meanwhile is not in them."""
-        if outcome.refused:
-            self._handed[part_id] = replace(self._handed[part_id], refused=outcome.refused)
-            self.workspace.said.emit(outcome.refused)
-        elif outcome.result is not None:
-            self._handed[part_id] = _HandedOver(outcome.result, of)
-
-    @property
-    def _last(self) -> _HandedOver:
-        """What was last handed over of the open part."""
-        return self._handed.get(self.part.id, _NOTHING) if self.session.has_part else _NOTHING
-
-    @property
-    def written(self) -> tuple[Path, ...]:
-        return self._last.files
-
-    def _state_key(self) -> str:
-        """All that the written files rest on."""
-        if not self.session.has_part or self.part.question is None:
-            return ""
-        made = nodes.made(self.view.inputs)
-        return Export(Path(), "", self.part.question, made, self._sheet()).key
-
-    @property
-    def _old(self) -> bool:
-        return bool(self.written) and self._last.of != self._state_key()
-
-    def _save_job(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self.panel, "Keep the job as", "job.json", "Job (*.json)")
-        if path:
-            self.save_job(Path(path))
+        self.hand.export_to(folder)
 
     def save_job(self, path: Path) -> None:
         """The job and its mesh beside it, in open formats."""
-        facts = self.view.facts
-        if facts is None:
-            return
-        mesh_name = path.stem + ".ply"
-        try:
-            # With all its digits: a job read back is to give the same answers.
-            write_whole(path.with_name(mesh_name), ply_bytes(facts.mesh))
-            write_whole(path, write_job(job_of(self.part, self.part, mesh_name)).encode())
-            self.workspace.said.emit(f"Kept as {path.name} with {mesh_name} beside it.")
-        except Refused as refusal:
-            self.workspace.said.emit(str(refusal))
+        self.hand.save_job(path)
+
+    @property
+    def written(self) -> tuple[Path, ...]:
+        return self.hand.written
 
     # Showing
 
@@ -288,6 +170,8 @@ class RunStep(Step):
             part.design_case.danger,
             look.lamp,
             self._grams(),
+            part.shelf.printer_logs.get(part.printer_id or 0),
+            len(part.records),
         )
         if key != self._shown:
             self._shown = key
@@ -300,7 +184,7 @@ class RunStep(Step):
         if not self.written:
             return "3MF, STL and the job sheet (PDF, HTML) are written together."
         names = "\n".join(f.name for f in self.written)
-        old = "\nOld: made before the last change." if self._old else ""
+        old = "\nOld: made before the last change." if self.hand.old else ""
         return f"{names}\nin {self.written[0].parent}{old}"
 
     def _grams(self) -> float | None:
@@ -314,6 +198,12 @@ class RunStep(Step):
         clear(self.care)
         height = float(laid(facts.mesh, part.direction).size[2])
         left = part.spool.grams_left if part.spool else None
+        for c in part.changed_checks(datetime.now()):
+            box = QCheckBox(c.text if len(c.text) < 46 else "")
+            box.setAccessibleName(c.text)
+            why = label(f"{c.detail[0].upper()}{c.detail[1:]}.", dim=True, wrap=True)
+            words = [] if box.text() else [label(c.text, 13, 600, wrap=True)]
+            self.checks.addWidget(row(box, column(*words, why, spacing=0), stretch=1) if words else column(box, why))
         for c in preflight(part.card, part.recipe, self._grams(), left, height, part.printer.bed_mm[2]):
             box = QCheckBox(c.text)
             box.setToolTip(c.detail)
@@ -339,7 +229,7 @@ class RunStep(Step):
             return run
         if not self.written:
             return Standing(Mark.OPEN, "Nothing written yet.")
-        old = self._old
+        old = self.hand.old
         return Standing(
             Mark.CRACK if old else Mark.FULL, "Files are from before a change." if old else "Files written."
         )
@@ -349,15 +239,15 @@ class RunStep(Step):
             return (self.plates if self.tabs.front == 1 else self.week).verdict()
         if self.view.facts is None:
             return Verdict("Reading the part.")
-        if self._last.refused:
+        if self.hand.last.refused:
             return Verdict(
                 "The files could not be written.",
-                self._last.refused,
+                self.hand.last.refused,
                 number="!",
                 tone="clay",
-                acts=(Act("Another folder …", self._ask_folder),),
+                acts=(Act("Another folder …", self.hand.ask_folder),),
             )
-        if self.written and not self._old:
+        if self.written and not self.hand.old:
             return self._done()
         price, grams = self.view.get(nodes.PRICE).fresh, self._grams()
         hours = f"{price.hours.words(1)} h" if price else ""
@@ -365,14 +255,14 @@ class RunStep(Step):
         short = spool is not None and grams is not None and spool.grams_left < grams * 1.05
         missing = self._missing()
         fixed = "Corrected and turned." if nodes.made(self.view.inputs) is not None else "Turned; holes as drawn."
-        if self.part.loaded and self._strength()[0] is None:
+        if self.part.loaded and self.hand.strength()[0] is None:
             fixed += " Nothing on strength."
-        left = self._not_corrected()
+        left = self.hand.not_corrected()
         if left:
             fixed = f"{fixed} Left as drawn: {' '.join(left)}"
         weighs = f"{hours} and {grams:.0f} g without supports. " if grams is not None else "Being priced. "
         whole = "Ready to write the files." if missing is None else "Ready, but not all is done."
-        title = "The files are from before a change." if self._old else whole
+        title = "The files are from before a change." if self.hand.old else whole
         return Verdict(
             "Not enough filament on this spool." if short else title,
             f"{fixed} {weighs}Stay for the first layer.",
@@ -382,7 +272,7 @@ class RunStep(Step):
             tone="clay" if short else "peat",
             source=f"Hours: {self.part.factor.source}.",
             acts=(
-                Act("Write it so …" if left else "Write the files …", self._ask_folder),
+                Act("Write it so …" if left else "Write the files …", self.hand.ask_folder),
                 missing or Act("Back to Fits", lambda: self.go("Fits")),
             ),
         )
@@ -408,7 +298,7 @@ class RunStep(Step):
             unit="files",
             tone="moss",
             acts=(
-                Act("Write again …", self._ask_folder),
+                Act("Write again …", self.hand.ask_folder),
                 Act("Show the folder", partial(_show, folder)),
             ),
         )

@@ -20,6 +20,7 @@ from knollside.core.model import Mesh, PrinterFacts, Range, Recipe, Refused, rot
 from knollside.core.run.footprint import footprint
 from knollside.core.run.packing import Item, Placed, Spacing, Turns, pack
 from knollside.core.run.sequence import Cost, Head, Standing, at_once, one_by_one, order_of
+from knollside.core.run.square import Frame, printed_true
 
 
 @dataclass(frozen=True)
@@ -39,12 +40,14 @@ class Taken:
 
 @dataclass(frozen=True, eq=False)
 class TakenBy(Question[Taken]):
-    """What a part takes of a bed the way it is stated to lie; corrected where ``made`` says how."""
+    """What a part takes of a bed the way it is stated to lie; corrected where ``made`` says how, and changed so
+    that a ``frame`` that is off prints it true."""
 
     part: Part
     supports: Supports
     price: PriceOf
     made: Correct | None
+    frame: Frame | None = None
     kept: ClassVar[int] = 60
 
     def answer(self, ask: Answerer) -> Taken:
@@ -55,6 +58,8 @@ class TakenBy(Question[Taken]):
             mesh, as_drawn = edited.mesh, (*ask(self.made.fits).refused, *(why for _, why in edited.refused))
         found = ask(self.supports, 0.0, 0.8)
         lying = laid(mesh, self.supports.direction)
+        if self.frame is not None:
+            lying, _ = printed_true(lying, self.frame)
         under = [r for r in found.regions if held(r, self.supports.support_settings)]
         price = ask(self.price, 0.8, 0.95)
         brim = found.bed.width if found.bed.kind == "brim" else 0.0
