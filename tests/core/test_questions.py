@@ -19,7 +19,20 @@ from pydantic import BaseModel
 
 from knollside.core.job import asked
 from knollside.core.job.ask import Answerer, Keyed, Meshes, MeshKey, Question, digest, meshes_in
-from knollside.core.job.questions import detail, far, fits, gaps, orientation, part, proof, recipe, settling, strength
+from knollside.core.job.questions import (
+    detail,
+    far,
+    fits,
+    gaps,
+    orientation,
+    part,
+    plates,
+    proof,
+    recipe,
+    settling,
+    strength,
+    week,
+)
 from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.features import find_features
@@ -173,15 +186,16 @@ def changed(value: Any) -> Iterator[Any]:
 
 def test_every_kind_of_question_is_among_them() -> None:
     """A new kind must be listed here, so that its key is tested."""
-    modules = (fits, orientation, part, proof, recipe, strength, fileasks)
+    modules = (fits, orientation, part, plates, proof, recipe, strength, week, fileasks)
     kinds = {
         c
         for m in modules
         for _, c in inspect.getmembers(m, inspect.isclass)
         if issubclass(c, Question) and c is not Question and not inspect.isabstract(c)
     }
-    # A cut needs a rated way, an export a sheet: their records are made of the same parts.
-    assert kinds - {type(q) for q in KINDS} == {orientation.Split, fileasks.Export}
+    # A cut needs a rated way, an export a sheet, plates other questions: their records are made of the same parts.
+    of_runs = {plates.Plates, plates.TakenBy, week.WeekOf, fileasks.WritePlates}
+    assert kinds - {type(q) for q in KINDS} == {orientation.Split, fileasks.Export} | of_runs
 
 
 @settings(max_examples=200, deadline=None)

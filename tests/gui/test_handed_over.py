@@ -26,7 +26,7 @@ def test_files_of_one_part_are_not_another_parts(desk: Desk, tmp_path: Path) -> 
     desk.settle(lambda: bool(run.written))
     assert run.standing().mark is Mark.FULL and "label-plate.3mf" in seen(desk)
     opened(desk, "Trellis clip")
-    assert run.standing().words == "Nothing written yet." and "label-plate" not in seen(desk)
+    assert run.written == () and "label-plate" not in seen(desk)
     opened(desk, "Label plate")
     assert "label-plate.3mf" in seen(desk) and run.standing().mark is Mark.FULL
 
@@ -63,20 +63,20 @@ def test_what_a_hand_over_lacks_is_made_from_run_and_kept_while_another_part_is_
     run = desk.window.steps["Run"]
     desk.settle(lambda: desk.fresh("fits") is not None)
     assert "Turned; holes as drawn. Nothing on strength." in run.verdict().body
-    assert "not made in the mesh" in run._sheet().reasons[-1] and run._sheet().reserve is None
+    assert "not made in the mesh" in run.hand._sheet().reasons[-1] and run.hand._sheet().reserve is None
     press(desk, "Correct the holes")
     desk.settle(lambda: desk.fresh("correct") is not None)
     assert run.verdict().body.startswith("Corrected and turned. Nothing on strength.")
     press(desk, "Solve the strength")
     desk.settle(lambda: desk.fresh("prove") is not None)
-    told = run._sheet().reserve
+    told = run.hand._sheet().reserve
     assert told is not None and "Nothing on strength" not in run.verdict().body
     opened(desk, "Label plate")
     assert desk.fresh("prove") is None
     desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Hose arm"))
     desk.app.processEvents()
-    assert run._sheet().reserve == told and run.verdict().body.startswith("Corrected and turned.")
+    assert run.hand._sheet().reserve == told and run.verdict().body.startswith("Corrected and turned.")
     # What is stated now decides, whatever was worked out before.
     desk.put("recipe", desk.part.recipe.model_copy(update={"walls": 7}), "seven walls")
     desk.settle(lambda: desk.fresh("fits") is not None)
-    assert run._sheet().reserve is None and run.verdict().body.startswith("Turned; holes as drawn.")
+    assert run.hand._sheet().reserve is None and run.verdict().body.startswith("Turned; holes as drawn.")

@@ -224,7 +224,7 @@ class RunStep(Step):
         return self._outline[1]
 
     def standing(self) -> Standing:
-        run = self.plates.standing()
+        run = self.plates.standing() if self.tabs.front or not self.written else None
         if run is not None:
             return run
         if not self.written:
