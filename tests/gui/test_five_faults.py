@@ -33,7 +33,7 @@ def test_a_sheet_never_tells_the_reserve_of_another_recipe(shelf: Desk) -> None:
     run = shelf.window.steps["Run"]
     press(shelf, "Use this recipe")
     shelf.settle(lambda: shelf.fresh("prove") is not None)
-    solid = run._sheet().reserve
+    solid = run.hand._sheet().reserve
     assert solid == worked_out(shelf)
     type_in(shelf, "Walls", "1")
     type_in(shelf, "Infill", "0 %")
@@ -45,14 +45,14 @@ def test_a_sheet_never_tells_the_reserve_of_another_recipe(shelf: Desk) -> None:
     shelf.settle(judged)
     press(shelf, "Use this recipe")
     shelf.settle(lambda: shelf.fresh("prove") is not None)
-    hollow = run._sheet().reserve
+    hollow = run.hand._sheet().reserve
     assert hollow == worked_out(shelf) and hollow.value < 0.6 * solid.value
     # While nothing new is worked out, nothing is told.
     shelf.put("recipe", shelf.part.recipe.model_copy(update={"walls": 6}), "six walls")
-    told = run._sheet()
+    told = run.hand._sheet()
     assert told.reserve is None and "not worked out" in told.said
     shelf.workspace.undo.undo()
-    assert run._sheet().reserve == hollow
+    assert run.hand._sheet().reserve == hollow
 
 
 def test_a_force_of_90_after_88_answers_as_if_it_had_been_the_first(shelf: Desk) -> None:

@@ -121,7 +121,7 @@ def test_no_order_of_edits_makes_a_sheet_tell_an_old_reserve(shelf: Desk, monkey
         shelf.app.processEvents()
         if shelf.facts is None or not shelf.part.loaded or shelf.part.orientation is None:
             continue
-        sheet = run._sheet()
+        sheet = run.hand._sheet()
         if sheet.reserve is not None:
             told += 1
             proof, orientation = true()
