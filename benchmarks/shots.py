@@ -19,7 +19,6 @@ def main() -> None:
     from datetime import datetime
     from zoneinfo import ZoneInfo
 
-    from PyQt6.QtGui import QImage
     from PyQt6.QtWidgets import QApplication
 
     sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
@@ -40,8 +39,7 @@ def main() -> None:
             for _ in range(20):
                 app.processEvents()
                 time.sleep(0.01)
-            # Few colours say all of it, in a third of the bytes.
-            window.grab().toImage().convertToFormat(QImage.Format.Format_Indexed8).save(str(OUT / f"{name}.png"))
+            window.grab().save(str(OUT / f"{name}.png"))
             print(f"{name}.png")
 
         desk.settle(lambda: desk.facts is not None)

@@ -236,7 +236,8 @@ class PlatesView(QWidget):
         p.setFont(font(10))
         half = p.fontMetrics().horizontalAdvance(q.item.name) / 2 / scale + 1, 7 / scale
         x, y = (low_x + high_x) / 2, (low_y + high_y) / 2
-        if shapely.convex_hull(shape).covers(shapely.box(x - half[0], y - half[1], x + half[0], y + half[1])):
+        # A name over a hole's rim is not read.
+        if shape.covers(shapely.box(x - half[0], y - half[1], x + half[0], y + half[1])):
             p.setPen(look.colour("peat"))
             at = QRectF(box.left() + x * scale - 90, box.bottom() - y * scale - 8, 180, 16)
             p.drawText(at, Qt.AlignmentFlag.AlignCenter, q.item.name)
