@@ -12,7 +12,7 @@ from ortools.sat.python import cp_model
 from knollside.core.model import Ints
 from knollside.core.run.week import FIRST_LAYER, Bound, Goal, Numbers
 
-SECONDS = 2.0
+SECONDS = 1.2
 
 
 def starts_of(v: Numbers, long: int) -> Ints:

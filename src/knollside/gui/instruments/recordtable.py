@@ -9,7 +9,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
 
 _HEADS = ("when", "printer", "material", "planned h", "took h", "how it came out", "break")
-_WIDE = (104, 110, 96, 78, 66, 200, 90)
+_WIDE = (94, 88, 78, 78, 62, 160, 84)
 
 
 class _Rows(QAbstractTableModel):

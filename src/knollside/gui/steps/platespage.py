@@ -336,7 +336,7 @@ class PlatesPage(Page):
         words = [f"{left} plate{'s' if left != 1 else ''} to print"] if laid is not None else []
         words += [f"{printing} printing"] if printing else []
         words += [f"{printed} printed"] if printed else []
-        return Standing(Mark.HALF, f"{run.name}: {', '.join(words) or 'being laid out'}.")
+        return Standing(Mark.HALF, f"{run.name}: {', '.join(words) or 'not laid out yet'}.")
 
 
 def _ids(key: str) -> tuple[int, int]:

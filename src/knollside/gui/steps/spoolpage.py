@@ -118,7 +118,7 @@ class SpoolPage(Page):
         tare = NumberField("Empty spool's grams", "mass", "g", 1, 0, 5000, 0, 80)
         if log.tare_g is not None:
             tare.put(log.tare_g)
-        tare.line.setPlaceholderText("not known")
+        tare.line.setPlaceholderText("g")
         tare.entered.connect(lambda v: self.put({"tare_g": v or None}, f"tare {v:.0f} g"))
         read = button("Read the scale", self.read_scale, tip="A simulated one, to the gram")
         self.add(
