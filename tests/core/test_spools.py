@@ -47,7 +47,7 @@ def test_water_after_stays_is_that_of_the_middle_of_its_doubts_and_a_box_keeps_i
     dry = Range(0.0, 0.0, 0.0)
     # Half of what it holds at half humidity after the hours to half, by their very meaning.
     half = water_of(pa, [Stay(140.0, 0.5)], dry)
-    assert half.now.value == pytest.approx(2.75 / 2, rel=0.04) and half.now.low < 0.95 and half.now.high > 1.9
+    assert half.now.value == pytest.approx(2.75 / 2, rel=0.01) and half.now.low < 0.95 and half.now.high > 1.9
     ever = water_of(pa, [Stay(9000.0, 0.5)], dry)
     assert ever.now.value == pytest.approx(2.75, rel=0.03) and ever.wet > 0.99
     humid = water_of(pa, [Stay(9000.0, 0.8)], dry)

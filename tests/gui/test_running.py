@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QPushButton
 
+from knollside.core.model.running import SpoolLog, Stay
 from knollside.core.run.packing import Packing, Spacing, check
 from knollside.gui.steps.platespage import read_when
 from knollside.gui.steps.weekpage import hours_text, read_hours
@@ -170,6 +171,16 @@ def test_the_week_is_planned_by_ones_own_hours_and_a_wet_spool_is_dried_first(ru
     plan = run.planned.fresh.plan
     assert {s.printer for s in plan.slots} <= {"Old Tom", "The Brick"} and len(plan.slots) == 2
     assert "All done by" in running.window.verdict_line.title.text()
+    # The white spool gets wet: its drying comes first, and is in the list.
+    white = next(s for s in running.workspace.shelf.spools if s.name == "PETG white")
+    wet = SpoolLog(net_g=86, opened=date(2024, 1, 1), stays=(Stay(since=datetime(2024, 1, 1), humidity=0.8),))
+    running.workspace.runs.put_spool_log(white.id, wet, "left in the open")
+    running.settle()
+    press(running, "Plan it")
+    running.settle(lambda: run.planned.fresh is not None or bool(run.planned.refusal), 60)
+    (dry,) = run.planned.fresh.plan.drying
+    assert dry.spool == str(white.id) and all(s.start >= dry.end for s in run.planned.fresh.plan.slots)
+    assert "Dry PETG white" in seen(running)
     type_in(running, "In on Monday", "late")
     assert running.workspace.shelf.presence.days == {}
     type_in(running, "In on Monday", "18-22:30")

@@ -113,6 +113,10 @@ class WeekPage(Page):
         self.add(school, label(_CARE[run.school], dim=True, wrap=True), rule())
         if planned is not None and not old:
             self.add(heading("In order", f"{len(planned.plan.slots)} plates"))
+            when = planned.plan.span.when
+            for d in planned.plan.drying:
+                words = f"until {when(d.end):%a %H:%M}, before its first plate"
+                self.add(line(f"Dry {self._spools().get(d.spool, d.spool)}", f"{when(d.start):%a %H:%M}", words, False))
             for k, s in enumerate(planned.plan.slots):
                 self.add(self._slot(planned.plan, k, s))
             for words in planned.short:
