@@ -64,7 +64,7 @@ def _blocks(i: Standing, j: Standing, sweep: BaseGeometry, head: Head) -> bool:
     if i.height <= head.bar:
         return False
     (_, a, _, b), (_, c, _, d) = i.placed.shape.bounds, j.placed.shape.bounds
-    return bool(a < d + head.back and b > c - head.front)
+    return bool(a <= d + head.back and b >= c - head.front)
 
 
 def order_of(pieces: Sequence[Standing], head: Head) -> tuple[int, ...]:
