@@ -164,3 +164,30 @@ def test_the_record_is_searched(desk: Desk) -> None:
     assert all("The Brick" in r for r in table.model.shown)
     type_in(desk, "Search the record", "pull bars")
     assert {r[5] for r in table.model.shown} == {"pair of pull bars"}
+
+
+def test_the_list_before_a_print_is_ticked_or_skipped_with_a_reason_and_kept(desk: Desk) -> None:
+    desk.settle(lambda: desk.facts is not None)
+    number = desk.part.printer_id
+    desk.window.steps["Workshop"].printers.at = number
+    desk.window.take("Workshop")
+    desk.window.steps["Workshop"].printer.happened("nozzle", "0.6")
+    desk.window.take("Run")
+    desk.settle()
+    assert "Nozzle changed" in seen(desk) and "after the last good print" in seen(desk)
+    press_in_panel(desk, "skip")
+    type_in(desk, "Why it is skipped", "done with the sheet on it")
+    (tick,) = desk.workspace.shelf.printer_logs[number].ticks
+    assert tick.line.startswith("Set the first-layer height") and tick.skipped == "done with the sheet on it"
+    assert "Skipped: done with the sheet on it." in seen(desk)
+    box = next(b for b in desk.window.findChildren(QCheckBox) if b.text() == "Stay for the first layer")
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    desk.settle()
+    assert [t.line for t in desk.workspace.shelf.printer_logs[number].ticks][1] == "Stay for the first layer"
+    box = next(
+        b for b in desk.window.findChildren(QCheckBox) if b.text() == "Stay for the first layer" and b.isVisible()
+    )
+    assert box.isChecked()
+    shot(desk, "before")
+    desk.workspace.undo.undo()
+    assert len(desk.workspace.shelf.printer_logs[number].ticks) == 1

@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QStackedWidget, QVBoxLayout, QWidget
 from shapely.geometry.base import BaseGeometry
 
 from knollside.core.job.answer import laid
@@ -28,6 +28,7 @@ from knollside.gui.nodes import SlicedWish
 from knollside.gui.rundesk import RunDesk
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
+from knollside.gui.steps.beforelist import BeforeList
 from knollside.gui.steps.handover import HandOver
 from knollside.gui.steps.platespage import PlatesPage
 from knollside.gui.steps.slicedcard import SlicedCard
@@ -58,8 +59,7 @@ class RunStep(Step):
         self.spool = Dropdown("Spool")
         self.spool.setPlaceholderText("none yet")
         self.spool.chose.connect(lambda v: self._machine(None, v))
-        self.checks = QVBoxLayout()
-        self.checks.setSpacing(0)
+        self.checks = BeforeList(session)
         self.care = QVBoxLayout()
         self.files = label("", 13, wrap=True)
         warn = QWidget()
@@ -78,7 +78,7 @@ class RunStep(Step):
             )
         )
         lay_.addWidget(heading("Before this print", "tick as you go"))
-        lay_.addLayout(self.checks)
+        lay_.addWidget(self.checks)
         lay_.addWidget(rule())
         lay_.addWidget(warn)
         lay_.addWidget(heading("Files"))
@@ -194,20 +194,11 @@ class RunStep(Step):
     def _fill(self) -> None:
         part, facts = self.part, self.view.facts
         assert facts is not None
-        clear(self.checks)
         clear(self.care)
         height = float(laid(facts.mesh, part.direction).size[2])
         left = part.spool.grams_left if part.spool else None
-        for c in part.changed_checks(datetime.now()):
-            box = QCheckBox(c.text if len(c.text) < 46 else "")
-            box.setAccessibleName(c.text)
-            why = label(f"{c.detail[0].upper()}{c.detail[1:]}.", dim=True, wrap=True)
-            words = [] if box.text() else [label(c.text, 13, 600, wrap=True)]
-            self.checks.addWidget(row(box, column(*words, why, spacing=0), stretch=1) if words else column(box, why))
-        for c in preflight(part.card, part.recipe, self._grams(), left, height, part.printer.bed_mm[2]):
-            box = QCheckBox(c.text)
-            box.setToolTip(c.detail)
-            self.checks.addWidget(row(box, label(c.detail if c.detail != "typical" else "", dim=True), stretch=0))
+        usual = preflight(part.card, part.recipe, self._grams(), left, height, part.printer.bed_mm[2])
+        self.checks.put(part.changed_checks(datetime.now()), usual)
         self.warn.setStyleSheet(f"QWidget#warn {{ background: {look.colour('warn').name()}; }}")
         for w in cautions(part.card, part.design_case):
             title = label(w.title, 13, 700)
