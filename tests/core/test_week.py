@@ -12,7 +12,6 @@ import pytest
 from knollside.core.model import Range, Refused
 from knollside.core.run.hours import USUAL, Span, Week, span_of
 from knollside.core.run.week import (
-    FIRST_LAYER,
     Drying,
     Goal,
     Machine,
@@ -24,6 +23,7 @@ from knollside.core.run.week import (
     units,
 )
 from knollside.core.run.week_bound import bound_of
+from knollside.core.run.weeklists import FIRST_LAYER
 
 ZONE = ZoneInfo("Europe/Berlin")
 BEGIN = datetime(2026, 11, 30, 17, 10, tzinfo=ZONE)

@@ -10,7 +10,8 @@ import numpy as np
 from ortools.sat.python import cp_model
 
 from knollside.core.model import Ints
-from knollside.core.run.week import FIRST_LAYER, Bound, Goal, Numbers
+from knollside.core.run.week import Bound, Goal, Numbers
+from knollside.core.run.weeklists import FIRST_LAYER
 
 SECONDS = 1.2
 

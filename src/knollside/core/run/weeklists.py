@@ -1,0 +1,144 @@
+"""A list of plates with their printers turned into hours, and the list annealed: the week's kernels.
+
+Simulated annealing after Kirkpatrick, Gelatt and Vecchi (1983). Plates, printers, filaments and spools are numbers,
+times units of five minutes.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+FIRST_LAYER = 4  # units it is watched for
+NOTHING = 1e17  # a cost from which on a list does not go
+
+
+@numba.njit(cache=True, nogil=True)
+def set_up(t, long, present, until):  # type: ignore[no-untyped-def]
+    """From ``t`` on the first unit with somebody in for so many units; -1 for none."""
+    n = present.shape[0]
+    while t + long <= n:
+        if not present[t]:
+            t += 1
+        elif until[t] < t + long:
+            t = until[t]
+        else:
+            return t
+    return -1
+
+
+@numba.njit(cache=True, nogil=True)
+def earliest(t, long, present, until, school):  # type: ignore[no-untyped-def]
+    """From ``t`` on the first unit at which a print of so many units may be begun, by the school; -1 for none."""
+    n = present.shape[0]
+    while t + long <= n:
+        if not present[t]:
+            t += 1
+        elif until[t] < t + min(FIRST_LAYER, long) or (school == 0 and until[t] < t + long):
+            t = until[t]  # the stretch is too short from here: on to its end
+        elif school == 1 and not present[t + long - 1]:
+            t += 1  # the end falls on the last printed unit
+        else:
+            return t
+    return -1
+
+
+@numba.njit(cache=True, nogil=True)
+def laid_out(  # type: ignore[no-untyped-def]
+    order, where, long, filament, spool, ready, due, free, loaded, change, clear, dry, present, until, school, out
+):
+    """Hours of a list: rows of ``out`` (n, 4) are setup, start, end, changed; returns (worked, changes, done, late)."""
+    at, on = free.copy(), loaded.copy()
+    begun = np.zeros(len(free), np.bool_)
+    used = np.zeros(len(dry), np.int64)  # from when a spool is free
+    dried = np.zeros(len(dry), np.bool_)
+    drier = 0
+    changes, done, late = 0, 0, 0
+    for k in order:
+        m, s = where[k], spool[k]
+        if dry[s] > 0 and not dried[s]:
+            t = max(drier, used[s])
+            while t < present.shape[0] and not present[t]:
+                t += 1
+            drier = t + dry[s]
+            used[s] = drier
+            dried[s] = True
+        swap = on[m] != filament[k]
+        # Clearing and changing needs somebody, too; it may be done the evening before.
+        setup = (clear[m] if begun[m] else 0) + (change[m] if swap else 0)
+        begin = set_up(max(at[m], used[s]), setup, present, until) if setup > 0 else max(at[m], used[s])
+        if begin < 0:
+            return False, changes, done, late
+        t = earliest(max(begin + setup, ready[k]), long[k], present, until, school)
+        if t < 0:
+            return False, changes, done, late
+        out[k, 0], out[k, 1], out[k, 2], out[k, 3] = begin, t, t + long[k], 1 if swap else 0
+        at[m], on[m], begun[m] = t + long[k], filament[k], True
+        used[s] = t + long[k]
+        changes += 1 if swap else 0
+        done = max(done, t + long[k])
+        late += max(t + long[k] - due[k], 0)
+    return True, changes, done, late
+
+
+@numba.njit(cache=True, nogil=True)
+def cost_of(goal, worked, changes, done, late, total):  # type: ignore[no-untyped-def]
+    """One number to lessen: what was asked for, then soonest done, then all soon."""
+    if not worked:
+        return 1e18
+    rest = done * 1e3 + total * 1e-2
+    if goal == 1:
+        return changes * 1e8 + late * 1e2 + rest
+    if goal == 2:
+        return late * 1e8 + rest + changes
+    return done * 1e8 + late * 1e3 + changes * 1e2 + total * 1e-2
+
+
+@numba.njit(cache=True, nogil=True)
+def annealed(  # type: ignore[no-untyped-def]
+    order, where, can, goal, rounds, seed, long, filament, spool, ready, due, free, loaded, change, clear, dry, present,
+    until, school,
+):  # fmt: skip
+    """The best list found: order, printers, cost."""
+    np.random.seed(seed)
+    n, machines = len(order), can.shape[1]
+    out = np.zeros((n, 4), np.int64)
+    best_order, best_where, best = order.copy(), where.copy(), 1e18
+    now = 1e18
+    trial_order, trial_where = order.copy(), where.copy()
+    for i in range(rounds + 1):
+        trial_order[:] = order
+        trial_where[:] = where
+        if i > 0:
+            kind = np.random.randint(0, 4)
+            a, b = np.random.randint(0, n), np.random.randint(0, n)
+            if kind == 0:
+                trial_order[a], trial_order[b] = trial_order[b], trial_order[a]
+            elif kind < 3:
+                v = trial_order[a]
+                if a < b:
+                    for j in range(a, b):
+                        trial_order[j] = trial_order[j + 1]
+                else:
+                    for j in range(a, b, -1):
+                        trial_order[j] = trial_order[j - 1]
+                trial_order[b] = v
+            if kind > 1:
+                k = trial_order[np.random.randint(0, n)]
+                m = np.random.randint(0, machines)
+                if can[k, m]:
+                    trial_where[k] = m
+        worked, changes, done, late = laid_out(
+            trial_order, trial_where, long, filament, spool, ready, due, free, loaded, change, clear, dry, present,
+            until, school, out,
+        )  # fmt: skip
+        cost = cost_of(goal, worked, changes, done, late, out[:, 2].sum())
+        # Worse by up to some hundredths, or a change, at first, by nothing at last.
+        warm = (0.4e8 if goal == 1 else 0.04 * now) * (1 - i / (rounds + 1)) ** 2
+        if cost <= now or (now < NOTHING and np.random.random() < np.exp(-(cost - now) / (warm + 1e-9))):
+            order[:] = trial_order
+            where[:] = trial_where
+            now = cost
+            if cost < best:
+                best, best_order, best_where = cost, trial_order.copy(), trial_where.copy()
+    return best_order, best_where, best
