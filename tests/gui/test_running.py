@@ -170,6 +170,22 @@ def test_the_week_is_planned_by_ones_own_hours_and_a_wet_spool_is_dried_first(ru
     running.settle(lambda: run.planned.fresh is not None or bool(run.planned.refusal), 60)
     plan = run.planned.fresh.plan
     assert {s.printer for s in plan.slots} <= {"Old Tom", "The Brick"} and len(plan.slots) == 2
+    # Their holes are corrected by what was read on Old Tom: no other printer takes them. Each plate is itself.
+    assert {s.printer for s in plan.slots} == {"Old Tom"} and len({s.task.key for s in plan.slots}) == 2
+    later = plan.slots[1]
+    running.window.steps["Run"].week._begin(later, plan)
+    running.settle()
+    assert run.run.done[0].title == later.task.title and run.run.done[0].printer == "Old Tom"
+    # Another run knows that the printer is busy.
+    pick_run = {facts.name: machine.free for facts, machine in run.week_question(BEGIN).machines}
+    assert pick_run["Old Tom"] is not None and pick_run["The Brick"] is None
+    mine = run.number
+    run.number = next(n for n in running.workspace.shelf.runs if n != mine)
+    run._stored()
+    assert {f.name: m.free for f, m in run.week_question(BEGIN).machines} == pick_run
+    run.number = mine
+    running.workspace.undo.undo()
+    running.settle()
     assert "All done by" in running.window.verdict_line.title.text()
     # The white spool gets wet: its drying comes first, and is in the list.
     white = next(s for s in running.workspace.shelf.spools if s.name == "PETG white")

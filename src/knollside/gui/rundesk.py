@@ -124,10 +124,10 @@ class RunDesk(QObject):
         if plates is None:
             return None
         machines = []
+        printing = [d for r in shelf.runs.values() for d in r.done if d.state == "printing" and d.ended is not None]
         for number, facts in shelf.printers.items():
             log = shelf.printer_logs.get(number, PrinterLog())
-            busy = [d for d in run.done if d.state == "printing" and d.printer == facts.name and d.ended is not None]
-            free = max((d.ended for d in busy if d.ended is not None), default=None)
+            free = max((d.ended for d in printing if d.printer == facts.name and d.ended is not None), default=None)
             machines.append(
                 (facts, Machine(facts.name, log.loaded, _aware(free), log.change_minutes, log.clear_minutes))
             )

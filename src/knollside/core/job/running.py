@@ -24,7 +24,10 @@ class Planned:
 
 
 def may_print(plate: Plate, facts: PrinterFacts) -> bool:
-    """Whether a plate laid out for one printer may go on another: its nozzle, its bed, heights and heat suffice."""
+    """Whether a plate laid out for one printer may go on another: its nozzle, its bed, heights and heat suffice, and
+    nothing on it was corrected by what the one was measured at."""
+    if plate.bound:
+        return False
     own = plate.printer
     high = max((s.height for s in plate.standing), default=0.0)
     return (

@@ -92,7 +92,7 @@ class Wanted:
 @dataclass(frozen=True)
 class Plate:
     """One plate: what lies where, in which order where it is one after another, its cost either way; ``why`` it cannot
-    be printed one after another, where it cannot."""
+    be printed one after another, where it cannot; ``bound`` to its printer, by which something on it was corrected."""
 
     key: str
     title: str
@@ -107,6 +107,7 @@ class Plate:
     single: Cost
     hours: Range
     grams: float
+    bound: bool = False
 
 
 @dataclass(frozen=True)
@@ -152,13 +153,13 @@ class Plates(Question[Laid]):
             groups.setdefault(group_of(w), []).append(w)
         for i, group in enumerate(groups.values()):
             ask.tick(0.7 + 0.3 * i / len(groups), f"laying out {group[0].filament}")
-            made, words = self._group(group, taken)
+            made, words = self._group(i, group, taken)
             plates += made
             left += words
         as_drawn = (f"{w.title}: {words}" for w in self.wanted if w.key in taken for words in taken[w.key].as_drawn)
         return Laid(tuple(plates), tuple(left), tuple(as_drawn))
 
-    def _group(self, group: list[Wanted], taken: dict[str, Taken]) -> tuple[list[Plate], list[str]]:
+    def _group(self, which: int, group: list[Wanted], taken: dict[str, Taken]) -> tuple[list[Plate], list[str]]:
         printer = group[0].printer
         bed = printer.bed_mm[0], printer.bed_mm[1]
         left = [
@@ -189,11 +190,10 @@ class Plates(Question[Laid]):
         reach = self.head.reach if self.one_after_another else None
         packed = pack(free, bed, Spacing(self.spacing.clearance, self.spacing.edge, reach), held)
         wanted = {w.key: w for w in group}
-        return [self._plate(packed.on(k), wanted, taken, k) for k in range(packed.plates)], left
+        keys = (f"group-{which + 1}-{k + 1}" for k in range(packed.plates))
+        return [self._plate(key, packed.on(k), wanted, taken) for k, key in enumerate(keys)], left
 
-    def _plate(
-        self, placed: tuple[Placed, ...], wanted: dict[str, Wanted], taken: dict[str, Taken], number: int
-    ) -> Plate:
+    def _plate(self, key: str, placed: tuple[Placed, ...], wanted: dict[str, Wanted], taken: dict[str, Taken]) -> Plate:
         of = {p.item.key: p.item.key.rpartition("/")[0] for p in placed}
         standing = tuple(
             Standing(p, t.height, t.layers, t.hours.value, t.grams) for p in placed for t in (taken[of[p.item.key]],)
@@ -208,7 +208,6 @@ class Plates(Question[Laid]):
         total = single.hours if self.one_after_another and order is not None else together.hours
         low, high = (sum(getattr(taken[o].hours, end) for o in of.values()) for end in ("low", "high"))
         plain = sum(taken[o].hours.value for o in of.values())
-        key = f"{'-'.join(str(g) for g in group_of(first)[:2])}-{number + 1}"
         return Plate(
             key,
             _title(placed),
@@ -223,6 +222,7 @@ class Plates(Question[Laid]):
             single,
             Range(total, total * low / plain, total * high / plain, first.taken.price.factor.source),
             float(np.sum([taken[o].grams for o in of.values()])),
+            any(wanted[o].taken.made is not None or wanted[o].taken.frame is not None for o in of.values()),
         )
 
 
