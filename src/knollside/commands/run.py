@@ -13,14 +13,14 @@ from knollside.commands.told import Said, range_told
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_taken
 from knollside.core.job.questions.plates import Laid, Plate, Plates, Taken, TakenBy, Wanted
-from knollside.core.job.runfile import RunFile, RunPart, read_run, week_of, zone_of
-from knollside.core.job.running import act_of, next_act, plan_week
+from knollside.core.job.questions.week import WeekOf
+from knollside.core.job.runfile import RunFile, RunPart, goal_of, read_run, school_of, zone_of
+from knollside.core.job.running import act_of, next_act
 from knollside.core.model import PrinterFacts, Refused
-from knollside.core.run.hours import span_of
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Cost, Head
 from knollside.core.run.spools import Known, OnShelf, left_on
-from knollside.core.run.week import Drying, Goal, Machine, Plan, School
+from knollside.core.run.week import Drying, Goal, Machine, Plan
 from knollside.report.plates import write_plate
 
 
@@ -32,6 +32,7 @@ class OpenRun:
     wanted: tuple[Wanted, ...]
     due: Mapping[str, datetime]
     ask: Answerer
+    plates: Plates
     laid: Laid
 
     def taken(self) -> dict[str, Taken]:
@@ -48,8 +49,8 @@ def _opened(path: Path) -> OpenRun:
         if part.due is not None:
             due[w.key] = part.due if part.due.tzinfo is not None else part.due.replace(tzinfo=zone)
     spacing = Spacing(run.clearance_mm, run.edge_mm)
-    laid = ask(Plates(tuple(wanted), spacing, Head(), run.one_after_another))
-    return OpenRun(run, tuple(wanted), due, ask, laid)
+    plates = Plates(tuple(wanted), spacing, Head(), run.one_after_another)
+    return OpenRun(run, tuple(wanted), due, ask, plates, ask(plates))
 
 
 def _wanted(folder: Path, part: RunPart, key: str, run: RunFile, ask: Answerer) -> Wanted:
@@ -113,16 +114,14 @@ def _cost_told(c: Cost) -> Said:
 def week(args: argparse.Namespace) -> Said:
     """The plates of a run on printers and hours."""
     o = _opened(args.path)
-    if not o.laid.plates:
-        raise Refused(" ".join(o.laid.left) or "There is no plate to plan.")
     run, zone = o.run, zone_of(o.run.week)
 
     def aware(when: datetime) -> datetime:
         return when if when.tzinfo is not None else when.replace(tzinfo=zone)
 
     begin = aware(run.begin) if run.begin is not None else datetime.now(UTC).astimezone(zone)
-    machines = {
-        p.facts.name: (
+    machines = tuple(
+        (
             p.facts,
             Machine(
                 p.facts.name,
@@ -133,8 +132,9 @@ def week(args: argparse.Namespace) -> Said:
             ),
         )
         for p in run.printers
-    } or {p.printer.name: (p.printer, Machine(p.printer.name)) for p in o.laid.plates}
-    shelf = [
+    )
+    own = {p.printer.name: (p.printer, Machine(p.printer.name)) for p in o.laid.plates}
+    shelf = tuple(
         OnShelf(
             s.name,
             s.name,
@@ -142,12 +142,21 @@ def week(args: argparse.Namespace) -> Said:
             left_on(Known(s.net_g, s.tare_g, s.gross_g, s.took_g, s.since_g)).grams,
         )
         for s in run.spools
-    ]
-    drying = [Drying(s.name, s.dry_hours) for s in run.spools if s.dry_hours > 0]
-    span = span_of(week_of(run.week), begin.astimezone(zone), run.days)
-    school = School[run.school.replace(" ", "_").upper()]
-    goal = Goal[run.goal.replace(" ", "_").upper()]
-    made = plan_week(o.laid.plates, machines, shelf, drying, o.due, span, school, goal)
+    )
+    drying = tuple(Drying(s.name, s.dry_hours) for s in run.spools if s.dry_hours > 0)
+    asked = WeekOf(
+        o.plates,
+        machines or tuple(own.values()),
+        shelf,
+        drying,
+        tuple(o.due.items()),
+        run.week,
+        begin,
+        run.days,
+        school_of(run.school),
+        goal_of(run.goal),
+    )
+    made = o.ask(asked)
     return _week_told(made.plan, list(made.short), list(o.laid.left))
 
 

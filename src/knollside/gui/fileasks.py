@@ -11,7 +11,7 @@ from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct
 from knollside.core.job.questions.part import Part
-from knollside.core.job.questions.plates import Plate, Plates
+from knollside.core.job.questions.plates import Plates
 from knollside.core.job.questions.settling import Proved, prove_printed
 from knollside.core.job.slicedcheck import Plan, SlicedCheck, check_sliced
 from knollside.core.material.cards import Material
@@ -64,16 +64,13 @@ class WritePlates(Question[tuple[Path, ...]]):
 
     def answer(self, ask: Answerer) -> tuple[Path, ...]:
         laid = ask(self.plates, 0.0, 0.7)
-        taken = {w.key: ask(w.taken) for w in self.plates.wanted if any(_on(w.key, p) for p in laid.plates)}
+        there = {p.item.part for plate in laid.plates for p in plate.placed}
+        taken = {w.key: ask(w.taken) for w in self.plates.wanted if w.key in there}
         out: list[Path] = []
         for k, plate in enumerate(laid.plates):
             ask.tick(0.7 + 0.3 * k / len(laid.plates), f"writing plate {k + 1}")
             out += write_plate(self.folder, plate, k + 1, taken, dict(self.titles), self.plates.one_after_another)
         return tuple(out)
-
-
-def _on(key: str, plate: Plate) -> bool:
-    return any(p.item.key.rpartition("/")[0] == key for p in plate.placed)
 
 
 @dataclass(frozen=True)

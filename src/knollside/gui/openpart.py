@@ -37,6 +37,10 @@ class Shelf:
     printer_logs: dict[int, PrinterLog] = field(default_factory=dict)
     presence: Presence | None = None
 
+    def printer_log(self, printer: int | None) -> PrinterLog:
+        """A printer's log; an empty one where nothing was logged."""
+        return self.printer_logs.get(printer or 0, PrinterLog())
+
 
 @dataclass(frozen=True, kw_only=True)
 class OpenPart(Stated):
@@ -74,7 +78,7 @@ class OpenPart(Stated):
             shelf=shelf,
             dated_readings=dated,
             today=date.today(),
-            changed=changed_sizes(shelf.printer_logs.get(doc.printer_id or 0, PrinterLog()).events),
+            changed=changed_sizes(shelf.printer_log(doc.printer_id).events),
             dated_trials=trials,
             records=records,
         )
@@ -124,14 +128,14 @@ class OpenPart(Stated):
     @property
     def doubtful(self) -> str:
         """In words, which readings are from before a change of the printer; nothing where none are."""
-        events = self.shelf.printer_logs.get(self.printer_id or 0, PrinterLog()).events
+        events = self.shelf.printer_log(self.printer_id).events
         return doubt_words(events, [m.on for m in self.readings if not m.left_out])
 
     def changed_checks(self, now: datetime) -> tuple[Check, ...]:
         """What to look at before this print because of what was changed at the printer."""
         if self.printer_id is None:
             return ()
-        events = self.shelf.printer_logs.get(self.printer_id, PrinterLog()).events
+        events = self.shelf.printer_log(self.printer_id).events
         made = [Print(r.made, r.material, not r.outcome.startswith("failed")) for r in self.records]
         return changed_since(events, made, self.material, now)
 
@@ -145,7 +149,7 @@ class OpenPart(Stated):
     def frame(self) -> Frame | None:
         """What the printer's frame is off by the last square measured, where it is to be taken out of meshes. Holes and
         outsides that were read have its scales in their shifts: then the skew alone is taken out, nothing twice."""
-        log = self.shelf.printer_logs.get(self.printer_id or 0, PrinterLog())
+        log = self.shelf.printer_log(self.printer_id)
         last = next((e.square for e in reversed(log.events) if e.square is not None), None)
         if not log.true_up or last is None:
             return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -12,14 +13,14 @@ from knollside.core.job.asked import ask_taken
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.plates import Laid, Plate, Plates, Wanted
 from knollside.core.job.questions.week import WeekOf
-from knollside.core.job.runfile import zone_of
+from knollside.core.job.runfile import goal_of, school_of, zone_of
 from knollside.core.job.running import Planned
 from knollside.core.mesh.identity import Names
 from knollside.core.model import PrinterFacts, Refused
-from knollside.core.model.running import PlateDone, PlateState, Presence, PrinterLog, Run
+from knollside.core.model.running import PlateDone, PlateState, Presence, Run
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Head
-from knollside.core.run.week import Goal, Machine, School
+from knollside.core.run.week import Drying, Machine
 from knollside.gui.answers import Answer, Declined, Fresh, Missing, Stale
 from knollside.gui.openpart import OpenPart
 from knollside.gui.runprogress import done_of, put_down
@@ -27,8 +28,7 @@ from knollside.gui.session import Session
 from knollside.gui.spoolfacts import filament_of, on_shelf, to_dry
 from knollside.gui.worker import Outcome
 
-SCHOOLS = {"never alone": School.NEVER_ALONE, "ends watched": School.ENDS_WATCHED, "overnight": School.OVERNIGHT}
-GOALS = {"soonest": Goal.SOONEST, "fewest changes": Goal.FEWEST_CHANGES, "due first": Goal.DUE_FIRST}
+_ANY_HOUR = datetime(2000, 1, 1, tzinfo=UTC)
 
 
 class _Kept:
@@ -119,14 +119,14 @@ class RunDesk(QObject):
             self._plates.asked = question.key
             self.session.once("plates", question, lambda outcome: self._came(self._plates, question, outcome))
 
-    def week_question(self, begin: datetime) -> WeekOf | None:
+    def week_question(self, begin: datetime, drying: tuple[Drying, ...] = ()) -> WeekOf | None:
         plates, shelf, run = self.question(), self.workspace.shelf, self.run
         if plates is None:
             return None
         machines = []
         printing = [d for r in shelf.runs.values() for d in r.done if d.state == "printing" and d.ended is not None]
         for number, facts in shelf.printers.items():
-            log = shelf.printer_logs.get(number, PrinterLog())
+            log = shelf.printer_log(number)
             free = max((d.ended for d in printing if d.printer == facts.name and d.ended is not None), default=None)
             machines.append(
                 (facts, Machine(facts.name, log.loaded, _aware(free), log.change_minutes, log.clear_minutes))
@@ -136,19 +136,19 @@ class RunDesk(QObject):
             plates,
             tuple(machines),
             on_shelf(shelf),
-            to_dry(shelf, begin),
+            drying,
             tuple((k, d) for k, d in due if d is not None),
             self.presence,
             begin,
             run.days,
-            SCHOOLS[run.school],
-            GOALS[run.goal],
+            school_of(run.school),
+            goal_of(run.goal),
         )
 
     def plan(self, begin: datetime | None = None) -> None:
         """Plan the week from now on."""
-        now = datetime.now(UTC) if begin is None else begin
-        question = self.week_question(now.astimezone(zone_of(self.presence)))
+        now = (datetime.now(UTC) if begin is None else begin).astimezone(zone_of(self.presence))
+        question = self.week_question(now, to_dry(self.workspace.shelf, now))
         if question is not None:
             self._week.asked = question.key
             self.session.once("week", question, lambda outcome: self._came(self._week, question, outcome))
@@ -162,16 +162,8 @@ class RunDesk(QObject):
         self.changed.emit()
 
     def _key_of(self, question: Question[Any]) -> str:
-        """What an answer rests on; a plan is old when anything but the hour is another."""
-        if isinstance(question, WeekOf):
-            return self._week_key(question)
-        return question.key
-
-    @staticmethod
-    def _week_key(q: WeekOf) -> str:
-        fixed = datetime(2000, 1, 1, tzinfo=UTC)
-        same = (q.plates, q.machines, q.shelf, (), q.due, q.presence, fixed, q.days, q.school, q.goal)
-        return WeekOf(*same).key
+        """What an answer rests on; a plan is old when anything but the hour (and what dries by then) is another."""
+        return replace(question, drying=(), begin=_ANY_HOUR).key if isinstance(question, WeekOf) else question.key
 
     # Answers
 
@@ -182,12 +174,8 @@ class RunDesk(QObject):
 
     @property
     def planned(self) -> Answer[Planned]:
-        question = self.week_question(datetime.now(UTC))
-        return Missing() if question is None else self._week.worth(self._week_key(question))
-
-    @property
-    def busy(self) -> bool:
-        return bool(self._plates.asked or self._week.asked)
+        question = self.week_question(_ANY_HOUR)
+        return Missing() if question is None else self._week.worth(question.key)
 
     # Progress
 
@@ -196,7 +184,7 @@ class RunDesk(QObject):
         planned = self.planned.fresh
         spool = planned.given.spool_of.get(plate.key, "") if planned is not None else ""
         question = self.question()
-        keys = {p.item.key.rpartition("/")[0] for p in plate.placed}
+        keys = {p.item.part for p in plate.placed}
         factors = [w.taken.price.factor.value for w in question.wanted if w.key in keys] if question else []
         done = done_of(plate, state, printer, spool, factors[0] if factors else 1.0, ends)
         if self.number in self.workspace.shelf.runs:

@@ -21,7 +21,7 @@ def done_of(
 ) -> PlateDone:
     """A plate's entry in its run. ``spool`` by its number as text, nothing where none is given; ``factor``: hours of
     this printer over the plain estimate, which is in the plate's hours."""
-    pieces = tuple((int(part), int(copy)) for p in plate.placed for part, _, copy in (p.item.key.rpartition("/"),))
+    pieces = tuple((int(p.item.part), p.item.copy) for p in plate.placed)
     now = datetime.now().replace(microsecond=0)
     return PlateDone(
         pieces=pieces,

@@ -36,8 +36,8 @@ def item_of(placed: Placed, number: int, taken: Taken) -> BuildItem:
 
 def plate_3mf(plate: Plate, taken: Mapping[str, Taken], titles: Mapping[str, str]) -> bytes:
     """The plate as 3MF core, its front left corner at nought; ``taken`` and ``titles`` by the part's key."""
-    keys = list(dict.fromkeys(p.item.key.rpartition("/")[0] for p in plate.placed))
-    items = [item_of(p, keys.index(k), taken[k]) for p in plate.placed for k in (p.item.key.rpartition("/")[0],)]
+    keys = list(dict.fromkeys(p.item.part for p in plate.placed))
+    items = [item_of(p, keys.index(p.item.part), taken[p.item.part]) for p in plate.placed]
     facts = {"Filament": plate.filament, "Printer": plate.printer.name}
     return threemf_of([(taken[k].mesh, titles[k]) for k in keys], items, plate.title, facts)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import TypeVar
 
-from sqlalchemy import delete, select
+from sqlalchemy import select
 
 from knollside.core.model import Record
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
@@ -72,10 +72,6 @@ class Running:
 
     def presence(self) -> Presence | None:
         return self._all(Log.PRESENCE, Presence).get(0)
-
-    def clear_of(self, kind: Log, owner: int) -> None:
-        with self._ledger.edit() as s:
-            s.execute(delete(RunningRow).where(RunningRow.kind == str(kind), RunningRow.owner == owner))
 
     def _all(self, kind: Log, record: type[T]) -> dict[int, T]:
         with self._ledger.read() as s:

@@ -14,6 +14,7 @@ from knollside.core.model import Length, PrinterFacts, Record, Refused, fault_of
 from knollside.core.model.base import Mass
 from knollside.core.model.running import GoalName, Presence, SchoolName, Stretches, TurnsName
 from knollside.core.run.hours import DAYS, USUAL, Week
+from knollside.core.run.week import Goal, School
 
 _MOST = 4 * 2**20  # bytes
 Name = Annotated[str, Field(min_length=1, max_length=60)]
@@ -103,6 +104,16 @@ def zone_of(week: Presence) -> ZoneInfo:
         return ZoneInfo(week.zone)
     except (KeyError, ValueError, OSError):
         raise Refused(f"There is no time zone '{week.zone}'; write one like Europe/Berlin.") from None
+
+
+def school_of(name: SchoolName) -> School:
+    """Who must be by, by the words it is stated in."""
+    return School[name.replace(" ", "_").upper()]
+
+
+def goal_of(name: GoalName) -> Goal:
+    """What is wanted of a week, by the words it is stated in."""
+    return Goal[name.replace(" ", "_").upper()]
 
 
 def week_of(week: Presence) -> Week:

@@ -59,7 +59,7 @@ def plan_week(
     tasks = []
     for p in plates:
         on = tuple(name for name, (facts, _) in machines.items() if name == p.printer.name or may_print(p, facts))
-        times = [due[k] for k in {s.placed.item.key.rpartition("/")[0] for s in p.standing} if k in due]
+        times = [due[k] for k in {q.item.part for q in p.placed} if k in due]
         spool = given.spool_of.get(p.key, f"missing {p.filament}")
         tasks.append(PlateTask(p.key, p.title, p.hours, p.filament, spool, on, min(times, default=None)))
     used = set(given.spool_of.values())

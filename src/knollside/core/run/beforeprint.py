@@ -8,8 +8,8 @@ from datetime import datetime
 
 from knollside.core.model.running import EventKind, PrinterEvent
 from knollside.core.run.preflight import Check
+from knollside.core.run.upkeep import RESTED
 
-_RESTED = 30  # days
 _AFTER: dict[EventKind, str] = {
     "nozzle": "Set the first-layer height for the new nozzle, and tighten it hot",
     "sheet": "Set the first-layer height for this sheet; clean it",
@@ -61,7 +61,7 @@ def changed_since(
             Check(f"Purge {newest.material} until {material} runs pure", f"{newest.material} was printed last")
         )
     days = (now - newest.at).days
-    if days >= _RESTED:
+    if days >= RESTED:
         checks.append(Check("Home it, purge what stood in the nozzle", f"it rested for {days} days"))
     if not newest.good:
         checks.append(Check("Find why the last print failed first", f"failed {newest.at:%d %b}"))

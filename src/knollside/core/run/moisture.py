@@ -132,9 +132,9 @@ def _quantiles(values: Array, weight: Array, shares: tuple[float, ...]) -> list[
 
 @dataclass(frozen=True)
 class Drying:
-    """Hours until the spool holds ``target`` mass % or less: ``hours`` with nine in ten between its ends; its high end
-    is what to plan with. ``reaches``: whether it is likely to get there at all at this heat; ``learned`` from so many
-    weighings."""
+    """Hours until the spool holds ``target`` mass % or less: one spool in twenty is dry before the low end of
+    ``hours``, nine in ten by its high end, which is what to plan with. ``reaches``: whether it is likely to get there
+    at all at this heat; ``learned`` from so many weighings."""
 
     hours: Range
     target: float

@@ -34,12 +34,22 @@ class Turns(Enum):
 
 @dataclass(frozen=True)
 class Item:
-    """One copy of a part: ``shape`` its outline from above, mm, anywhere; ``name`` for words."""
+    """One copy of a part: ``key`` its part's and the copy's number, as part/copy; ``shape`` its outline from above, mm,
+    anywhere; ``name`` for words."""
 
     key: str
     name: str
     shape: BaseGeometry
     turns: Turns = Turns.QUARTER
+
+    @property
+    def part(self) -> str:
+        """The key of its part."""
+        return self.key.rpartition("/")[0]
+
+    @property
+    def copy(self) -> int:
+        return int(self.key.rpartition("/")[2])
 
 
 @dataclass(frozen=True)
@@ -85,7 +95,7 @@ class Spacing:
 
 @dataclass(frozen=True)
 class Packing:
-    """``plates`` beds with what lies on each; ``density``: share of the beds' area, over what is in use of the last."""
+    """``plates`` beds with what lies on each."""
 
     placed: tuple[Placed, ...]
     plates: int

@@ -15,7 +15,7 @@ from knollside.core.model.running import EventKind, PrinterEvent
 # What an event can change. Typical of what people report; a firmware's flow and steps move both.
 SIZES: frozenset[EventKind] = frozenset(("nozzle", "belt", "firmware", "moved", "square", "first use"))
 BONDS: frozenset[EventKind] = frozenset(("nozzle", "firmware"))
-_RESTED = 30  # days without a print after which a machine is looked over
+RESTED = 30  # days without a print after which a machine is looked over
 
 
 @dataclass(frozen=True)
@@ -46,12 +46,11 @@ _FIBRES = 8.0  # times as fast as plain filament wears brass: typical
 
 @dataclass(frozen=True)
 class Ran:
-    """A print that ran: when, how long, whether with fibres, and whether it came out."""
+    """A print that ran: when, how long, and whether with fibres."""
 
     at: datetime
     hours: float
     fibres: bool = False
-    good: bool = True
 
 
 def hours_since(events: Iterable[PrinterEvent], prints: Iterable[Ran], kind: EventKind, brass: bool = True) -> float:
@@ -73,7 +72,7 @@ def due(
             why = f"{u.why} (typical: every {usual:.0f} h)"
             out.append(Due(f"{u.words}: {ran:.0f} h of printing since", why, ran / usual))
     last = max((p.at for p in prints), default=None)
-    if last is not None and (now - last).days >= _RESTED:
+    if last is not None and (now - last).days >= RESTED:
         days = (now - last).days
         why = "filament left in it takes up water and grease settles: purge it, and home it"
         out.append(Due(f"It rested for {days} days", why, 1.0))

@@ -30,7 +30,7 @@ class BeforeList(Seeing, QWidget):
 
     @property
     def log(self) -> PrinterLog:
-        return self.workspace.shelf.printer_logs.get(self.part.printer_id or 0, PrinterLog())
+        return self.workspace.shelf.printer_log(self.part.printer_id)
 
     def _ticked(self) -> dict[str, Tick]:
         last = max((r.made for r in self.part.records), default=datetime.min)

@@ -35,7 +35,6 @@ class PlatesPage(Page):
         self.front, self.opened = 0, 0
         self.written: tuple[Path, ...] = ()
         self._written_of = ""
-        self._named: Laid | None = None
         self.runs = Dropdown("Run", letters=14)
         self.runs.chose.connect(self._choose_run)
         self.top(heading("Run", self.runs))
@@ -103,7 +102,7 @@ class PlatesPage(Page):
         number = _in_group(laid, moved.plate)
         # What lies on that plate stays where it is seen; only this piece goes elsewhere.
         for p in plate.placed:
-            part, copy = _ids(p.item.key)
+            part, copy = int(p.item.part), p.item.copy
             x, y, angle = (moved.x, moved.y, moved.angle) if p.item.key == moved.key else (p.x, p.y, p.angle)
             held[part, copy] = Held(part=part, copy_number=copy, plate=number, x=x, y=y, angle=angle)
         self._change({"held": tuple(held.values())}, "a piece moved on its plate")
@@ -154,7 +153,7 @@ class PlatesPage(Page):
     def _fill(self, run: Run, laid: Laid | None, old: bool) -> None:
         names = {n.id: n.name for n in self.workspace.shop.parts.names()}
         for d in run.done:
-            self.add(self._done_row(d, names))
+            self.add(self._done_row(d))
         if laid is not None:
             self.add(heading("Plates in order", f"{len(laid.plates)} to print"))
             for k, p in enumerate(laid.plates):
@@ -249,14 +248,10 @@ class PlatesPage(Page):
         done = button("Printed", partial(self.desk.mark, p, "printed", p.printer.name))
         return row(begin, done, spacing=4, stretch=-2)
 
-    def _done_row(self, d: PlateDone, names: dict[int, str]) -> QWidget:
-        count: dict[str, int] = {}
-        for part, _ in d.pieces:
-            count[names.get(part, "gone")] = count.get(names.get(part, "gone"), 0) + 1
-        title = ", ".join(n if k == 1 else f"{k} × {n}" for n, k in count.items())
+    def _done_row(self, d: PlateDone) -> QWidget:
         state = {"printing": "printing", "printed": "printed", "failed": "failed, laid out again"}[d.state]
         when = d.begun if d.state == "printing" else d.ended
-        out: list[QWidget] = [line(title, state, f"{d.printer}, {when:%a %d %b %H:%M}" if when else d.printer, False)]
+        out: list[QWidget] = [line(d.title, state, f"{d.printer}, {when:%a %d %b %H:%M}" if when else d.printer, False)]
         if d.state == "printing":
             ok = button("It came out", partial(self.desk.ended, d, "printed"))
             out.append(row(ok, button("It failed", partial(self.desk.ended, d, "failed")), spacing=4, stretch=-2))
@@ -322,26 +317,24 @@ class PlatesPage(Page):
             acts=(Act("Write them again …" if written else "Write the plates …", self._ask_folder),),
         )
 
-    def standing(self) -> Standing | None:
-        """How the run stands; None where there is none."""
+    def standing(self, looked_at: bool) -> Standing | None:
+        """How the run stands; None where there is none. Its parts are read only while its pages are ``looked_at``: the
+        rail tells of it after every edit of any part."""
         run = self.desk.run
         if not run.pieces:
             return None
-        laid = self.desk.laid.fresh
         printing = sum(d.state == "printing" for d in run.done)
         printed = sum(d.state == "printed" for d in run.done)
-        left = len(laid.plates) if laid is not None else 0
-        if self.desk.question() is None and not printing:
+        away = {p for d in run.done if d.state in ("printing", "printed") for p in d.pieces}
+        waiting = sum((p.part, k) not in away for p in run.pieces for k in range(1, p.copies + 1))
+        if not waiting and not printing:
             return Standing(Mark.FULL, f"{run.name}: every plate printed.")
-        words = [f"{left} plate{'s' if left != 1 else ''} to print"] if laid is not None else []
+        laid = self.desk.laid.fresh if looked_at else None
+        many, what = (len(laid.plates), "plate") if laid is not None else (waiting, "piece")
+        words = [f"{many} {what}{'' if many == 1 else 's'} to print"]
         words += [f"{printing} printing"] if printing else []
         words += [f"{printed} printed"] if printed else []
-        return Standing(Mark.HALF, f"{run.name}: {', '.join(words) or 'not laid out yet'}.")
-
-
-def _ids(key: str) -> tuple[int, int]:
-    part, _, copy = key.rpartition("/")
-    return int(part), int(copy)
+        return Standing(Mark.HALF, f"{run.name}: {', '.join(words)}.")
 
 
 def _in_group(laid: Laid, number: int) -> int:

@@ -44,7 +44,7 @@ class PrinterPage(Page):
 
     @property
     def log(self) -> PrinterLog:
-        return self.workspace.shelf.printer_logs.get(self._at() or 0, PrinterLog())
+        return self.workspace.shelf.printer_log(self._at())
 
     @property
     def facts(self) -> PrinterFacts | None:
@@ -82,7 +82,7 @@ class PrinterPage(Page):
             if r.printer_id == number:
                 card = MATERIALS.get(r.material)
                 hours = r.actual_hours or r.estimate_hours or 0.0
-                out.append(Ran(r.made, hours, card is not None and card.hard_nozzle, r.outcome != "failed"))
+                out.append(Ran(r.made, hours, card is not None and card.hard_nozzle))
         return tuple(out)
 
     # Showing

@@ -170,7 +170,7 @@ class RunStep(Step):
             part.design_case.danger,
             look.lamp,
             self._grams(),
-            part.shelf.printer_logs.get(part.printer_id or 0),
+            part.shelf.printer_log(part.printer_id),
             len(part.records),
         )
         if key != self._shown:
@@ -215,7 +215,8 @@ class RunStep(Step):
         return self._outline[1]
 
     def standing(self) -> Standing:
-        run = self.plates.standing() if self.tabs.front or not self.written else None
+        looked_at = self.tabs.front > 0 and self.views.isVisible()
+        run = self.plates.standing(looked_at) if self.tabs.front or not self.written else None
         if run is not None:
             return run
         if not self.written:

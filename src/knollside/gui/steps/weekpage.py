@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from knollside.core.job.runfile import week_of
 from knollside.core.job.running import Planned, act_of, next_act
 from knollside.core.model import Refused
-from knollside.core.model.running import Presence, PrinterLog, Run, Stretches
+from knollside.core.model.running import Presence, Run, Stretches
 from knollside.core.run.hours import DAYS, USUAL
 from knollside.core.run.week import Goal, Plan, Slot
 from knollside.gui.instruments.weekview import WeekView
@@ -86,8 +86,7 @@ class WeekPage(Page):
         planned: Planned | None = answer.shown
         shelf = self.workspace.shelf
         printers = tuple(
-            (facts.name, shelf.printer_logs.get(n, PrinterLog()).loaded or "nothing loaded")
-            for n, facts in shelf.printers.items()
+            (facts.name, shelf.printer_log(n).loaded or "nothing loaded") for n, facts in shelf.printers.items()
         )
         empty = answer.refusal or (
             "Add parts at Plates first." if not run.pieces else "Press “Plan it” for the days from now on."

@@ -194,20 +194,20 @@ class Plates(Question[Laid]):
         return [self._plate(key, packed.on(k), wanted, taken) for k, key in enumerate(keys)], left
 
     def _plate(self, key: str, placed: tuple[Placed, ...], wanted: dict[str, Wanted], taken: dict[str, Taken]) -> Plate:
-        of = {p.item.key: p.item.key.rpartition("/")[0] for p in placed}
+        parts = [p.item.part for p in placed]
         standing = tuple(
-            Standing(p, t.height, t.layers, t.hours.value, t.grams) for p in placed for t in (taken[of[p.item.key]],)
+            Standing(p, t.height, t.layers, t.hours.value, t.grams) for p in placed for t in (taken[p.item.part],)
         )
         order, why = None, ""
         try:
             order = order_of(standing, self.head)
         except Refused as refusal:
             why = str(refusal)
-        first = wanted[of[placed[0].item.key]]
+        first = wanted[parts[0]]
         together, single = at_once(standing), one_by_one(standing)
         total = single.hours if self.one_after_another and order is not None else together.hours
-        low, high = (sum(getattr(taken[o].hours, end) for o in of.values()) for end in ("low", "high"))
-        plain = sum(taken[o].hours.value for o in of.values())
+        low, high = (sum(getattr(taken[o].hours, end) for o in parts) for end in ("low", "high"))
+        plain = sum(taken[o].hours.value for o in parts)
         return Plate(
             key,
             _title(placed),
@@ -221,8 +221,8 @@ class Plates(Question[Laid]):
             together,
             single,
             Range(total, total * low / plain, total * high / plain, first.taken.price.factor.source),
-            float(np.sum([taken[o].grams for o in of.values()])),
-            any(wanted[o].taken.made is not None or wanted[o].taken.frame is not None for o in of.values()),
+            float(np.sum([taken[o].grams for o in parts])),
+            any(wanted[o].taken.made is not None or wanted[o].taken.frame is not None for o in parts),
         )
 
 
