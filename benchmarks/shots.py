@@ -17,12 +17,12 @@ OUT = Path(__file__).parent.parent / "docs/screenshots"
 
 def main() -> None:
     from datetime import datetime
-    from zoneinfo import ZoneInfo
 
     from PyQt6.QtWidgets import QApplication
 
     sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
     from conftest import open_desk
+    from palette import save_small
 
     from knollside.gui.theme.look import look
 
@@ -39,7 +39,7 @@ def main() -> None:
             for _ in range(20):
                 app.processEvents()
                 time.sleep(0.01)
-            window.grab().save(str(OUT / f"{name}.png"))
+            save_small(window.grab().toImage(), OUT / f"{name}.png")
             print(f"{name}.png")
 
         desk.settle(lambda: desk.facts is not None)
@@ -127,10 +127,11 @@ def main() -> None:
         desk.settle(lambda: run.plates.desk.laid.fresh is not None)
         shot("7-run-plates")
         run.tabs.turn_to(2)
-        run.week.begin = datetime(2026, 11, 30, 17, 10, tzinfo=ZoneInfo("Europe/London"))
+        desk.workspace.clock = lambda: datetime(2026, 11, 30, 17, 10)
         run.week.plan()
         desk.settle(lambda: run.plates.desk.planned.fresh is not None)
         shot("7-run-week")
+        desk.workspace.clock = datetime.now
         run.tabs.turn_to(0)
         window.take("Bench")
         bench.choose("bar")

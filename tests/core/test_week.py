@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import pytest
 
+from knollside.core.job.running import act_of
 from knollside.core.model import Range, Refused
 from knollside.core.run.hours import USUAL, Span, Week, span_of
 from knollside.core.run.week import (
@@ -49,15 +50,28 @@ def case(seed: int, n: int, machines: int) -> tuple[list[PlateTask], list[Machin
     return tasks, made, [Drying("s1", 4.0)] if rng.random() < 0.5 else []
 
 
-def may_start(span: Span, t: int, long: int, school: School) -> bool:
-    if t + long > span.units:
+def may_start(span: Span, t: int, task: PlateTask, school: School, whole: bool) -> bool:
+    """Somebody is in at the first layer, and over all ends it may have (the planned one alone where not ``whole``)."""
+    long = units(eightieth(task.hours))
+    low, high = (units(task.hours.low), units(task.hours.high)) if whole else (long, long)
+    if t + (long if school is School.OVERNIGHT else max(high, long)) > span.units:
         return False
-    need = range(t, t + (long if school is School.NEVER_ALONE else min(FIRST_LAYER, long)))
-    ends = school is School.OVERNIGHT or span.present[t + long - 1]
-    return bool(ends and all(span.present[u] for u in need))
+    need = set(range(t, t + min(FIRST_LAYER, long)))
+    if school is School.NEVER_ALONE:
+        need |= set(range(t, t + high))
+    if school is School.ENDS_WATCHED:
+        need |= set(range(t + low - 1, t + high))
+    return all(span.present[u] for u in need)
 
 
-def tried(order, where, tasks, machines, drying, span: Span, school: School):  # type: ignore[no-untyped-def]
+def surely(span: Span, task: PlateTask, machines: list[Machine], school: School) -> bool:
+    """Whether any start has somebody in over all ends it may have."""
+    free = min(span.unit(m.free) if m.free else 0 for m in machines if m.name in task.printers)
+    first = max(free, span.unit(task.ready) if task.ready else 0)
+    return any(may_start(span, t, task, school, True) for t in range(first, span.units))
+
+
+def tried(order, where, tasks, machines, drying, span: Span, school: School, sure):  # type: ignore[no-untyped-def]
     """One list turned into hours, unit by unit, in plain steps; (done, changes, late) or None."""
     free = {m.name: 0 if m.free is None else span.unit(m.free) for m in machines}
     loaded = {m.name: m.loaded for m in machines}
@@ -82,8 +96,8 @@ def tried(order, where, tasks, machines, drying, span: Span, school: School):  #
         at += setup
         if t.ready is not None:
             at = max(at, span.unit(t.ready))
-        long = units(eightieth(t.hours))
-        while at < span.units and not may_start(span, at, long, school):
+        long, whole = units(eightieth(t.hours)), sure[k]
+        while at < span.units and not may_start(span, at, t, school, whole):
             at += 1
         if at + long > span.units:
             return None
@@ -98,9 +112,10 @@ def tried(order, where, tasks, machines, drying, span: Span, school: School):  #
 
 def brute(tasks, machines, drying, span: Span, school: School, goal: Goal):  # type: ignore[no-untyped-def]
     best = None
+    sure = [surely(span, t, machines, school) for t in tasks]
     for where in product(*(t.printers for t in tasks)):
         for order in permutations(range(len(tasks))):
-            got = tried(order, where, tasks, machines, drying, span, school)
+            got = tried(order, where, tasks, machines, drying, span, school, sure)
             if got is not None and (best is None or got[goal] < best):
                 best = got[goal]
     return best
@@ -131,7 +146,8 @@ def keeps_its_rules(plan: Plan, tasks, machines, drying, school: School) -> None
         assert d.end - d.start == wet[d.spool] and span.present[d.start]
     for s in plan.slots:
         assert s.printer in s.task.printers and s.end - s.start == units(eightieth(s.task.hours))
-        assert may_start(span, s.start, s.end - s.start, school)
+        assert s.alone == (school is not School.OVERNIGHT and not surely(span, s.task, machines, school))
+        assert may_start(span, s.start, s.task, school, not s.alone)
         assert s.task.ready is None or span.when(s.start) >= s.task.ready
         assert s.soonest <= s.end <= s.latest and s.setup <= s.start
         if s.task.spool in dried:
@@ -158,6 +174,23 @@ def test_twenty_plates_on_three_printers_keep_every_rule(school: School) -> None
             plan = planned(tasks, machines, span, school, goal, drying, bound_of)
             keeps_its_rules(plan, tasks, machines, drying, school)
             assert plan.bound <= plan.value
+
+
+def test_somebody_is_in_over_all_hours_at_which_it_may_end() -> None:
+    """In from 17 to 23 o'clock: 6 to 9 h begun in the evening could end at four in the morning; three hours of doubt go
+    into the next evening only if it is begun so that both ends do. Seven hours of doubt go into none."""
+    week = Week((((time(8), time(9)), (time(17), time(23))),) * 7)
+    span = span_of(week, BEGIN.replace(hour=8, minute=0), 4)
+    for low, high, alone in ((9.0, 12.0, False), (9.0, 16.0, True)):
+        task = PlateTask("a", "Hose arm", Range(11.0, low, high), "f", "s", ("P",))
+        plan = planned([task], [Machine("P", "f")], span, School.ENDS_WATCHED, Goal.SOONEST, (), bound_of)
+        (s,) = plan.slots
+        first, last = span.when(s.soonest), span.when(s.latest)
+        assert s.alone == alone and ("nobody is surely in" in act_of(plan, s, {})) == alone
+        if not alone:
+            assert first.date() == last.date() and first.hour >= 17 and last.hour < 23
+            # 8:00 is the soonest at which somebody is in: 17:00 to 20:00.
+            assert (first.hour, last.hour) == (17, 20) and s.start == 1
 
 
 def test_fewest_changes_are_no_more_than_soonest_has_and_the_other_way_round() -> None:

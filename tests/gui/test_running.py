@@ -162,8 +162,8 @@ def test_plates_are_written_and_what_cannot_be_is_said(running: Desk, tmp_path) 
 
 
 def test_the_week_is_planned_by_ones_own_hours_and_a_wet_spool_is_dried_first(running: Desk) -> None:
-    week, run = running.window.steps["Run"].week, run_of(running)
-    week.begin = BEGIN
+    run = run_of(running)
+    running.workspace.clock = lambda: BEGIN.replace(tzinfo=None)
     turn_to(running, "Week")
     assert "Nothing is planned yet." in running.window.verdict_line.title.text()
     press(running, "Plan it")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 from typing import TYPE_CHECKING
 
 from knollside.core.material.own import FIELDS, FieldName, OwnCard, OwnValue
@@ -98,7 +97,7 @@ class KeptEdits:
         """Readings of this printer and material at once, one step of undo."""
         learned, place = self._w.shop.learned, self._place()
         self._add_rows(
-            words, lambda: learned.add_measurements(*place, datetime.now(), taken), learned.remove_measurements
+            words, lambda: learned.add_measurements(*place, self._w.now(), taken), learned.remove_measurements
         )
 
     def add_reading(self, reading: Measurement) -> None:
@@ -131,7 +130,7 @@ class KeptEdits:
     def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
         """Rungs of a gap ladder, one step of undo."""
         learned, place = self._w.shop.learned, self._place()
-        self._add_rows(words, lambda: learned.add_gap_trials(*place, datetime.now(), taken), learned.remove_gap_trials)
+        self._add_rows(words, lambda: learned.add_gap_trials(*place, self._w.now(), taken), learned.remove_gap_trials)
 
     def _add_rows(self, words: str, add: Callable[[], list[int]], remove: Callable[[list[int]], None]) -> None:
         """Rows added in one step of undo, which takes away those that the last doing of it made."""

@@ -145,9 +145,9 @@ class RunDesk(QObject):
             goal_of(run.goal),
         )
 
-    def plan(self, begin: datetime | None = None) -> None:
+    def plan(self) -> None:
         """Plan the week from now on."""
-        now = (datetime.now(UTC) if begin is None else begin).astimezone(zone_of(self.presence))
+        now = self.workspace.now().astimezone(zone_of(self.presence))
         question = self.week_question(now, to_dry(self.workspace.shelf, now))
         if question is not None:
             self._week.asked = question.key
@@ -186,7 +186,7 @@ class RunDesk(QObject):
         question = self.question()
         keys = {p.item.part for p in plate.placed}
         factors = [w.taken.price.factor.value for w in question.wanted if w.key in keys] if question else []
-        done = done_of(plate, state, printer, spool, factors[0] if factors else 1.0, ends)
+        done = done_of(plate, state, printer, spool, factors[0] if factors else 1.0, self.workspace.now(), ends)
         if self.number in self.workspace.shelf.runs:
             put_down(self.workspace, self.number, self.run, done)
 

@@ -17,12 +17,11 @@ _OUTCOME: dict[PlateState, str] = {"printed": "came out well", "failed": "failed
 
 
 def done_of(
-    plate: Plate, state: PlateState, printer: str, spool: str, factor: float, ends: datetime | None
+    plate: Plate, state: PlateState, printer: str, spool: str, factor: float, now: datetime, ends: datetime | None
 ) -> PlateDone:
     """A plate's entry in its run. ``spool`` by its number as text, nothing where none is given; ``factor``: hours of
     this printer over the plain estimate, which is in the plate's hours."""
     pieces = tuple((int(p.item.part), p.item.copy) for p in plate.placed)
-    now = datetime.now().replace(microsecond=0)
     return PlateDone(
         pieces=pieces,
         state=state,
@@ -40,7 +39,7 @@ def done_of(
 
 def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone) -> None:
     """Keep how far a plate is, and all that follows from it."""
-    now = datetime.now().replace(microsecond=0)
+    now = workspace.now()
     ended = done.state != "printing"
     kept = done.model_copy(update={"ended": now if ended else done.ended})
     after = run.model_copy(update={"done": (*(d for d in run.done if d.pieces != done.pieces), kept)})

@@ -6,6 +6,7 @@ Undo is kept for each part and survives opening another; it puts back just what 
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 from typing import TypeVar
 
@@ -56,11 +57,16 @@ class Workspace(QObject):
     def __init__(self, shop: Workshop, meshes: Meshes) -> None:
         super().__init__()
         self.shop, self.meshes = shop, meshes
+        self.clock: Callable[[], datetime] = datetime.now
         self.undo = QUndoGroup(self)
         self._stacks: dict[int, QUndoStack] = {}
         self.part: OpenPart | None = None
         self.shelf = self._read_shelf()
         self.kept, self.runs = KeptEdits(self), RunEdits(self)
+
+    def now(self) -> datetime:
+        """The hour, to the second, by the clock on the wall."""
+        return self.clock().replace(microsecond=0)
 
     # What is stored
 

@@ -102,4 +102,5 @@ def act_of(plan: Plan, slot: Slot, spool_titles: Mapping[str, str]) -> str:
         doing, at = "start", begin
     low, high = when(slot.soonest), when(slot.latest)
     until = f"{low:%H:%M} to {high:%H:%M}" if low.date() == high.date() else f"{low:%a %H:%M} to {high:%a %H:%M}"
-    return f"{at:%a %H:%M}: {doing} {slot.task.title} on {slot.printer}; it ends {until}."
+    alone = " At the hours it may end nobody is surely in." if slot.alone else ""
+    return f"{at:%a %H:%M}: {doing} {slot.task.title} on {slot.printer}; it ends {until}.{alone}"

@@ -8,7 +8,7 @@ programming gives the bound that tells how far from the best the plan may be, an
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from enum import IntEnum
 from typing import Any
@@ -17,14 +17,14 @@ import numpy as np
 
 from knollside.core.model import Array, Ints, Range, Refused
 from knollside.core.run.hours import UNIT, Span
-from knollside.core.run.weeklists import NOTHING, annealed, earliest, laid_out
+from knollside.core.run.weeklists import FIRST_LAYER, NOTHING, annealed, earliest, laid_out
 
 _NEVER = np.iinfo(np.int64).max // 4
 _ROUNDS = 24_000
 
 
 class School(IntEnum):
-    """Who must be in: all the time; for the first layer and at the end; for the first layer."""
+    """Who must be in: all the time; for the first layer and whenever it may end; for the first layer."""
 
     NEVER_ALONE = 0
     ENDS_WATCHED = 1
@@ -75,7 +75,7 @@ class Drying:
 class Slot:
     """A plate's place in the plan, in units: cleared and loaded for from ``setup`` on, printed from ``start`` to
     ``end`` (by the 80th percentile), which may come between ``soonest`` and ``latest``; ``late`` units after it was
-    due."""
+    due; ``alone``: no start there is has somebody in at all ends it may have."""
 
     task: PlateTask
     printer: str
@@ -86,6 +86,7 @@ class Slot:
     latest: int
     changes: bool
     late: int
+    alone: bool = False
 
 
 @dataclass(frozen=True)
@@ -117,9 +118,13 @@ class Plan:
 
 @dataclass(frozen=True)
 class Numbers:
-    """All that the kernels need; plates by number."""
+    """All that the kernels need; plates by number. A plate's end may come ``soon`` to ``latest`` units after its start;
+    both are its ``long`` where no start has somebody in over all of that (``alone``)."""
 
     long: Ints
+    soon: Ints
+    latest: Ints
+    alone: np.ndarray
     filament: Ints
     spool: Ints
     ready: Ints
@@ -137,6 +142,8 @@ class Numbers:
     def args(self) -> tuple[object, ...]:
         return (
             self.long,
+            self.soon,
+            self.latest,
             self.filament,
             self.spool,
             self.ready,
@@ -232,8 +239,12 @@ def numbers(
     for d in drying:
         if d.spool in spools:
             dry[spools[d.spool]] = units(d.hours)
-    return Numbers(
+    ends = [(max(int(units(t.hours.low)), 1), max(units(t.hours.high), 1)) for t in tasks]
+    made = Numbers(
         np.array([max(units(eightieth(t.hours)), 1) for t in tasks], np.int64),
+        np.array([a for a, _ in ends], np.int64),
+        np.array([b for _, b in ends], np.int64),
+        np.zeros(len(tasks), bool),
         np.array([filaments[t.filament] for t in tasks], np.int64),
         np.array([spools[t.spool or f"of {t.key}"] for t in tasks], np.int64),
         np.array([0 if t.ready is None else max(span.unit(t.ready), 0) for t in tasks], np.int64),
@@ -248,6 +259,31 @@ def numbers(
         span.until,
         int(school),
     )
+    return _watchable(made)
+
+
+def starts_of(v: Numbers, long: int, soon: int, latest: int) -> Ints:
+    """Units at which a print of so many units, that may end ``soon`` to ``latest`` units on, may begin, somebody being
+    in as the school asks."""
+    n = len(v.present)
+    t = np.arange(0, n - (long if v.school == School.OVERNIGHT else max(long, latest)) + 1)
+    good = v.present[t] & (v.until[t] >= t + min(FIRST_LAYER, long))
+    if v.school == School.NEVER_ALONE:
+        good &= v.until[t] >= t + latest
+    elif v.school == School.ENDS_WATCHED:
+        good &= v.until[t + soon - 1] >= t + latest
+    return np.asarray(t[good])
+
+
+def _watchable(v: Numbers) -> Numbers:
+    """Plates whose end nobody can be sure to be in at are planned by their long hours alone, and told so."""
+    soon, latest, alone = v.soon.copy(), v.latest.copy(), v.alone.copy()
+    for k, long in enumerate(v.long.tolist()):
+        first = max(int(v.ready[k]), int(v.free[v.can[k]].min(initial=_NEVER)))
+        if not (starts_of(v, long, int(soon[k]), int(latest[k])) >= first).any():
+            soon[k] = latest[k] = long
+            alone[k] = v.school != School.OVERNIGHT
+    return replace(v, soon=soon, latest=latest, alone=alone)
 
 
 def units(hours: float) -> int:
@@ -278,7 +314,18 @@ def _told(
         soonest, latest = (int(start) + units(h) for h in (t.hours.low, t.hours.high))
         over = max(int(end) - int(v.due[k]), 0)
         slots.append(
-            Slot(t, machines[where[k]].name, int(setup), int(start), int(end), soonest, latest, bool(swap), over)
+            Slot(
+                t,
+                machines[where[k]].name,
+                int(setup),
+                int(start),
+                int(end),
+                soonest,
+                latest,
+                bool(swap),
+                over,
+                bool(v.alone[k]),
+            )
         )
     value = (int(done), int(changes), int(late))[goal]
     return Plan(
@@ -318,7 +365,8 @@ def _soonest(v: Numbers) -> int:
     """No plan is done before this: the longest plate by itself, and all plates shared out evenly."""
     alone = [
         min(
-            earliest(max(v.free[m], v.ready[k]), v.long[k], v.present, v.until, v.school) + v.long[k]
+            earliest(max(v.free[m], v.ready[k]), v.long[k], v.soon[k], v.latest[k], v.present, v.until, v.school)
+            + v.long[k]
             for m in np.flatnonzero(v.can[k])
         )
         for k in range(len(v.long))
@@ -340,7 +388,10 @@ def _why_not(tasks: Sequence[PlateTask], machines: Sequence[Machine], v: Numbers
     """The plate that cannot be begun at all, with what would do; else that the days are too few."""
     for k, t in enumerate(tasks):
         for m in np.flatnonzero(v.can[k]):
-            if earliest(max(v.free[m], v.ready[k]), v.long[k], v.present, v.until, v.school) >= 0:
+            if (
+                earliest(max(v.free[m], v.ready[k]), v.long[k], v.soon[k], v.latest[k], v.present, v.until, v.school)
+                >= 0
+            ):
                 break
         else:
             hours = eightieth(t.hours)

@@ -9,23 +9,9 @@ from __future__ import annotations
 import numpy as np
 from ortools.sat.python import cp_model
 
-from knollside.core.model import Ints
-from knollside.core.run.week import Bound, Goal, Numbers
-from knollside.core.run.weeklists import FIRST_LAYER
+from knollside.core.run.week import Bound, Goal, Numbers, starts_of
 
 SECONDS = 1.2
-
-
-def starts_of(v: Numbers, long: int) -> Ints:
-    """Units at which a print of so many units may begin, somebody being in as the school asks."""
-    n = len(v.present)
-    t = np.arange(0, n - long + 1)
-    good = v.present[t] & (v.until[t] >= t + min(FIRST_LAYER, long))
-    if v.school == 0:
-        good &= v.until[t] >= t + long
-    elif v.school == 1:
-        good &= v.present[t + long - 1]
-    return np.asarray(t[good])
 
 
 def bound_of(v: Numbers, goal: Goal, value: int, seconds: float = SECONDS) -> Bound:
@@ -40,7 +26,7 @@ def bound_of(v: Numbers, goal: Goal, value: int, seconds: float = SECONDS) -> Bo
     starts, ends, late, chosen = [], [], [], []
     for k, long in enumerate(v.long.tolist()):
         begin = max(int(v.ready[k]), int(v.dry[v.spool[k]]))
-        times = starts_of(v, long)
+        times = starts_of(v, long, int(v.soon[k]), int(v.latest[k]))
         times = times[times >= begin]
         if not len(times):
             return Bound(value, True)

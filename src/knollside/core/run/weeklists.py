@@ -28,16 +28,17 @@ def set_up(t, long, present, until):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def earliest(t, long, present, until, school):  # type: ignore[no-untyped-def]
-    """From ``t`` on the first unit at which a print of so many units may be begun, by the school; -1 for none."""
+def earliest(t, long, soon, latest, present, until, school):  # type: ignore[no-untyped-def]
+    """From ``t`` on the first unit at which a print of so many units may be begun, by the school; -1 for none. Its end
+    may come ``soon`` to ``latest`` units after its start: somebody must be in over all of that."""
     n = present.shape[0]
     while t + long <= n:
         if not present[t]:
             t += 1
-        elif until[t] < t + min(FIRST_LAYER, long) or (school == 0 and until[t] < t + long):
+        elif until[t] < t + min(FIRST_LAYER, long) or (school == 0 and until[t] < t + latest):
             t = until[t]  # the stretch is too short from here: on to its end
-        elif school == 1 and not present[t + long - 1]:
-            t += 1  # the end falls on the last printed unit
+        elif school == 1 and (t + latest > n or until[t + soon - 1] < t + latest):
+            t += 1  # an end falls on the last printed unit
         else:
             return t
     return -1
@@ -45,7 +46,24 @@ def earliest(t, long, present, until, school):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def laid_out(  # type: ignore[no-untyped-def]
-    order, where, long, filament, spool, ready, due, free, loaded, change, clear, dry, present, until, school, out
+    order,
+    where,
+    long,
+    soon,
+    latest,
+    filament,
+    spool,
+    ready,
+    due,
+    free,
+    loaded,
+    change,
+    clear,
+    dry,
+    present,
+    until,
+    school,
+    out,
 ):
     """Hours of a list: rows of ``out`` (n, 4) are setup, start, end, changed; returns (worked, changes, done, late)."""
     at, on = free.copy(), loaded.copy()
@@ -69,7 +87,7 @@ def laid_out(  # type: ignore[no-untyped-def]
         begin = set_up(max(at[m], used[s]), setup, present, until) if setup > 0 else max(at[m], used[s])
         if begin < 0:
             return False, changes, done, late
-        t = earliest(max(begin + setup, ready[k]), long[k], present, until, school)
+        t = earliest(max(begin + setup, ready[k]), long[k], soon[k], latest[k], present, until, school)
         if t < 0:
             return False, changes, done, late
         out[k, 0], out[k, 1], out[k, 2], out[k, 3] = begin, t, t + long[k], 1 if swap else 0
@@ -95,13 +113,37 @@ def cost_of(goal, worked, changes, done, late, total):  # type: ignore[no-untype
 
 
 @numba.njit(cache=True, nogil=True)
+def _move(order, where, can):  # type: ignore[no-untyped-def]
+    """Two plates change places, one goes elsewhere in the list, one goes on another printer."""
+    n = len(order)
+    kind = np.random.randint(0, 4)
+    a, b = np.random.randint(0, n), np.random.randint(0, n)
+    if kind == 0:
+        order[a], order[b] = order[b], order[a]
+    elif kind < 3:
+        v = order[a]
+        if a < b:
+            for j in range(a, b):
+                order[j] = order[j + 1]
+        else:
+            for j in range(a, b, -1):
+                order[j] = order[j - 1]
+        order[b] = v
+    if kind > 1:
+        k = order[np.random.randint(0, n)]
+        m = np.random.randint(0, can.shape[1])
+        if can[k, m]:
+            where[k] = m
+
+
+@numba.njit(cache=True, nogil=True)
 def annealed(  # type: ignore[no-untyped-def]
-    order, where, can, goal, rounds, seed, long, filament, spool, ready, due, free, loaded, change, clear, dry, present,
-    until, school,
+    order, where, can, goal, rounds, seed, long, soon, latest, filament, spool, ready, due, free, loaded, change, clear,
+    dry, present, until, school,
 ):  # fmt: skip
     """The best list found: order, printers, cost."""
     np.random.seed(seed)
-    n, machines = len(order), can.shape[1]
+    n = len(order)
     out = np.zeros((n, 4), np.int64)
     best_order, best_where, best = order.copy(), where.copy(), 1e18
     now = 1e18
@@ -109,28 +151,13 @@ def annealed(  # type: ignore[no-untyped-def]
     for i in range(rounds + 1):
         trial_order[:] = order
         trial_where[:] = where
-        if i > 0:
-            kind = np.random.randint(0, 4)
-            a, b = np.random.randint(0, n), np.random.randint(0, n)
-            if kind == 0:
-                trial_order[a], trial_order[b] = trial_order[b], trial_order[a]
-            elif kind < 3:
-                v = trial_order[a]
-                if a < b:
-                    for j in range(a, b):
-                        trial_order[j] = trial_order[j + 1]
-                else:
-                    for j in range(a, b, -1):
-                        trial_order[j] = trial_order[j - 1]
-                trial_order[b] = v
-            if kind > 1:
-                k = trial_order[np.random.randint(0, n)]
-                m = np.random.randint(0, machines)
-                if can[k, m]:
-                    trial_where[k] = m
+        # Now and then several moves in one: a list that goes may have none that goes beside it.
+        moves = min(i, 1 if np.random.random() < 0.7 else np.random.randint(2, 5))
+        for _ in range(moves):
+            _move(trial_order, trial_where, can)
         worked, changes, done, late = laid_out(
-            trial_order, trial_where, long, filament, spool, ready, due, free, loaded, change, clear, dry, present,
-            until, school, out,
+            trial_order, trial_where, long, soon, latest, filament, spool, ready, due, free, loaded, change, clear, dry,
+            present, until, school, out,
         )  # fmt: skip
         cost = cost_of(goal, worked, changes, done, late, out[:, 2].sum())
         # Worse by up to some hundredths, or a change, at first, by nothing at last.

@@ -89,7 +89,7 @@ class BeforeList(Seeing, QWidget):
             self._keep(line, reason)
 
     def _keep(self, line: str, skipped: str) -> None:
-        tick = Tick(line=line[:200], at=datetime.now().replace(microsecond=0), skipped=skipped)
+        tick = Tick(line=line[:200], at=self.workspace.now(), skipped=skipped)
         self._put((*self.log.ticks, tick), f"{'skipped' if skipped else 'ticked'}: {line}")
 
     def _untick(self, line: str) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
@@ -65,7 +64,7 @@ class PrinterPage(Page):
         held = {"held cold": True, "let go": False}.get(kind)
         told = {
             "kind": "adhesive" if held is not None else kind,
-            "at": datetime.now().replace(microsecond=0),
+            "at": self.workspace.now(),
             "note": note[:400],
             "held": held,
             "hot": False if held else None,
@@ -89,7 +88,7 @@ class PrinterPage(Page):
 
     def refresh(self) -> None:
         facts, log = self.facts, self.log
-        key = (self._at(), facts, log, len(self.workspace.kept.every_print()), datetime.now().date())
+        key = (self._at(), facts, log, len(self.workspace.kept.every_print()), self.workspace.now().date())
         if not self.fresh(key) or facts is None:
             return
         prints = self.ran()
@@ -101,7 +100,7 @@ class PrinterPage(Page):
         self._square(log)
 
     def _due(self, facts: PrinterFacts, log: PrinterLog, prints: tuple[Ran, ...]) -> None:
-        told = due(log.events, prints, datetime.now(), facts.hard_nozzle)
+        told = due(log.events, prints, self.workspace.now(), facts.hard_nozzle)
         ran = hours_since(log.events, prints, "nozzle", not facts.hard_nozzle)
         self.add(heading("Upkeep", f"{ran:.0f} h on this nozzle"))
         for d in told:

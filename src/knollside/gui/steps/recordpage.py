@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from knollside.core import units
@@ -86,7 +84,7 @@ class RecordPage(Seeing, QWidget):
                 doc.id,
                 doc.printer_id,
                 doc.material,
-                datetime.now(),
+                self.workspace.now(),
                 estimate,
                 took,
                 self.outcome.currentData(),
@@ -128,7 +126,7 @@ class RecordPage(Seeing, QWidget):
         )
         self.workspace.kept.add_print(
             PrintRecord(
-                0, doc.id, doc.printer_id, doc.material, datetime.now(), None, None, f"broke {test.mode}", test
+                0, doc.id, doc.printer_id, doc.material, self.workspace.now(), None, None, f"broke {test.mode}", test
             ),
             "break recorded",
         )

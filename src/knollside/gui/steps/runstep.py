@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -198,7 +197,7 @@ class RunStep(Step):
         height = float(laid(facts.mesh, part.direction).size[2])
         left = part.spool.grams_left if part.spool else None
         usual = preflight(part.card, part.recipe, self._grams(), left, height, part.printer.bed_mm[2])
-        self.checks.put(part.changed_checks(datetime.now()), usual)
+        self.checks.put(part.changed_checks(self.workspace.now()), usual)
         self.warn.setStyleSheet(f"QWidget#warn {{ background: {look.colour('warn').name()}; }}")
         for w in cautions(part.card, part.design_case):
             title = label(w.title, 13, 700)

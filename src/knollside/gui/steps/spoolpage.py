@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 
 from knollside.core.material.cards import material
 from knollside.core.model import Range, Refused
@@ -49,7 +48,9 @@ class SpoolPage(Page):
         if spool is None or grams <= 0:
             return
         log = self.log_of(spool)
-        made = Weighing.model_validate({"at": _now(), "gross_g": grams, "source": source, "drying": drying})
+        made = Weighing.model_validate(
+            {"at": self.workspace.now(), "gross_g": grams, "source": source, "drying": drying}
+        )
         try:
             left_of(spool, log.model_copy(update={"weighings": (*log.weighings, made)}))
         except Refused as refusal:
@@ -70,14 +71,16 @@ class SpoolPage(Page):
     def keep(self, where: str) -> None:
         spool = self.spool
         if spool is not None:
-            stay = Stay.model_validate({"since": _now(), "where": where, "humidity": self.hygrometer.read(where)})
+            stay = Stay.model_validate(
+                {"since": self.workspace.now(), "where": where, "humidity": self.hygrometer.read(where)}
+            )
             said = "in a box" if where == "box" else "in the open"
             self.put({"stays": (*self.log_of(spool).stays, stay)}, f"kept {said}")
 
     def dried(self, hours: float, celsius: float) -> None:
         spool = self.spool
         if spool is not None and hours > 0:
-            made = Dried(at=_now(), hours=hours, celsius=celsius)
+            made = Dried(at=self.workspace.now(), hours=hours, celsius=celsius)
             self.put({"dried": (*self.log_of(spool).dried, made)}, f"dried {hours:g} h")
 
     def _stringy(self, was: bool) -> None:
@@ -88,7 +91,7 @@ class SpoolPage(Page):
         if log.took and log.took[-1].stringy is None:
             took = (*log.took[:-1], log.took[-1].model_copy(update={"stringy": was}))
         else:
-            took = (*log.took, Took(at=_now(), grams=0.0, title="a print", stringy=was))
+            took = (*log.took, Took(at=self.workspace.now(), grams=0.0, title="a print", stringy=was))
         self.put({"took": took}, "matte and stringy" if was else "printed clean")
 
     # Showing
@@ -96,7 +99,7 @@ class SpoolPage(Page):
     def refresh(self) -> None:
         spool = self.spool
         log = self.log_of(spool) if spool is not None else None
-        hour = datetime.now().replace(minute=0, second=0, microsecond=0)
+        hour = self.workspace.now().replace(minute=0, second=0, microsecond=0)
         if not self.fresh((spool, log, hour)) or spool is None or log is None:
             return
         self._grams(spool, log)
@@ -134,7 +137,7 @@ class SpoolPage(Page):
             self.add(label(f"Last weighed {w.at:%d %b %H:%M}: {w.gross_g:.1f} g, {w.source}.", dim=True))
 
     def _water(self, spool: Spool, log: SpoolLog) -> None:
-        water = water_now(spool, log, datetime.now())
+        water = water_now(spool, log, self.workspace.now())
         if water is None:
             self.add(label(f"How much water {spool.material} takes up is not known.", dim=True, wrap=True))
             return
@@ -159,7 +162,7 @@ class SpoolPage(Page):
         self._drying(spool, log, water)
 
     def _drying(self, spool: Spool, log: SpoolLog, water: Water) -> None:
-        found = drying_now(spool, log, datetime.now())
+        found = drying_now(spool, log, self.workspace.now())
         usual = material(spool.material).dry or (55, 6)
         self.add(heading("Drying", f"at {usual[0]} °C"))
         if found is not None:
@@ -183,7 +186,7 @@ class SpoolPage(Page):
         if spool is None:
             return Verdict("Add a spool.", "Then Run says whether enough is left, and when to dry it.")
         log = self.log_of(spool)
-        water, found = water_now(spool, log, datetime.now()), drying_now(spool, log, datetime.now())
+        water, found = water_now(spool, log, self.workspace.now()), drying_now(spool, log, self.workspace.now())
         if water is not None and found is not None and water.wet >= 0.5:
             usual = material(spool.material).dry or (55, 6)
             if found.reaches < 0.5:
@@ -229,7 +232,3 @@ def _why(found: Drying, name: str) -> str:
         return f"to {found.target:.2f} % in nine of ten; {found.hours.source}"
     more = "weigh it at 0, 2 and 4 h to learn it" if seen else "a scale hardly sees this little water"
     return f"to {found.target:.2f} % in nine of ten, {found.hours.source}; {more}"
-
-
-def _now() -> datetime:
-    return datetime.now().replace(microsecond=0)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
@@ -40,7 +40,6 @@ class WeekPage(Page):
         self.session, self.desk, self.workspace = session, desk, session.workspace
         self.view = WeekView()
         self.view.taken.connect(self._take)
-        self.begin: datetime | None = None  # a moment to plan from in place of now, for pictures and tests
         self.front = -1
         self.margins(16, 12)
 
@@ -70,7 +69,7 @@ class WeekPage(Page):
 
     def plan(self) -> None:
         """Plan from now on."""
-        self.desk.plan(self.begin)
+        self.desk.plan()
 
     def _take(self, slot: int) -> None:
         self.front = slot
@@ -137,7 +136,7 @@ class WeekPage(Page):
         laid = self.desk.laid.fresh
         plate = next((p for p in laid.plates if p.key == s.task.key), None) if laid is not None else None
         if plate is not None:
-            now = datetime.now().astimezone() if self.begin is None else self.begin
+            now = self.workspace.now().astimezone()
             self.desk.mark(plate, "printing", s.printer, now + timedelta(minutes=5 * (s.end - s.start)))
 
     def _presence(self) -> None:

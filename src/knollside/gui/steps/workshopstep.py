@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from knollside.core.model import PrinterFacts
@@ -74,7 +72,7 @@ class WorkshopStep(Step):
         self.table.put([_told(r, printers) for r in reversed(self.workspace.kept.every_print())])
 
     def _shelf(self) -> tuple[OnShow, ...]:
-        shelf, now = self.workspace.shelf, datetime.now()
+        shelf, now = self.workspace.shelf, self.workspace.now()
         out = []
         for s in shelf.spools:
             log = log_of(s, shelf)
