@@ -180,12 +180,17 @@ def test_the_week_is_planned_by_ones_own_hours_and_a_wet_spool_is_dried_first(ru
     pick_run = {facts.name: machine.free for facts, machine in run.week_question(BEGIN).machines}
     assert pick_run["Old Tom"] is not None and pick_run["The Brick"] is None
     mine = run.number
-    run.number = next(n for n in running.workspace.shelf.runs if n != mine)
-    run._stored()
+    run.choose(next(n for n in running.workspace.shelf.runs if n != mine))
     assert {f.name: m.free for f, m in run.week_question(BEGIN).machines} == pick_run
-    run.number = mine
+    # The rest is planned again by itself; after undo the plan from before is the plan.
+    run.choose(mine)
+    running.settle(lambda: run.planned.fresh is not None or bool(run.planned.refusal), 60)
+    assert run.planned.fresh is not None, run.planned.refusal
+    (rest,) = run.planned.fresh.plan.slots
+    assert rest.task.title != later.task.title and rest.setup >= later.end - later.start
     running.workspace.undo.undo()
     running.settle()
+    assert len(run.planned.fresh.plan.slots) == 2
     assert "All done by" in running.window.verdict_line.title.text()
     # The white spool gets wet: its drying comes first, and is in the list.
     white = next(s for s in running.workspace.shelf.spools if s.name == "PETG white")

@@ -73,7 +73,7 @@ def _running(shop: Workshop, printers: tuple[int, int], spools: tuple[int, ...],
     """A run of all parts, what is loaded, and how the spools were kept."""
     for printer, loaded in zip(printers, ("PETG green", "ASA grey"), strict=True):
         done = PrinterEvent(kind="first use", at=_START - timedelta(days=2))
-        shop.running.put(Log.PRINTER, printer, PrinterLog(loaded=loaded, events=(done,)))
+        shop.running.put(Log.PRINTER, printer, PrinterLog(loaded=loaded, events=(done,), monitor="simulated"))
     for spool, net, days, where in zip(spools, (640, 86, 690, 288), (30, 70, 25, 60), ("box", "box", "box", "open")):
         opened = _START + timedelta(days=80 - days)
         stay = Stay.model_validate({"since": opened, "where": where, "humidity": 0.2 if where == "box" else 0.5})

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -20,29 +20,44 @@ from knollside.core.model import PrinterFacts, Refused
 from knollside.core.model.running import PlateDone, PlateState, Presence, Run
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Head
-from knollside.core.run.week import Drying, Machine
+from knollside.core.run.week import Drying, Machine, eightieth
 from knollside.gui.answers import Answer, Declined, Fresh, Missing, Stale
 from knollside.gui.openpart import OpenPart
 from knollside.gui.runprogress import done_of, put_down
 from knollside.gui.session import Session
 from knollside.gui.spoolfacts import filament_of, on_shelf, to_dry
+from knollside.gui.watch import Watch, Watched
 from knollside.gui.worker import Outcome
 
+_LAST = 4  # answers kept
+_MOVED = timedelta(minutes=15)
 _ANY_HOUR = datetime(2000, 1, 1, tzinfo=UTC)
 
 
 class _Kept:
-    """A question's last answer, with the key of what it was asked of."""
+    """A question's last answers by the key of what each was asked of: one step back is still an answer."""
 
     def __init__(self) -> None:
-        self.key, self.value, self.refused, self.refused_key, self.asked = "", None, "", "", ""
+        self.answers: dict[str, Any] = {}
+        self.refused, self.refused_key, self.asked = "", "", ""
+
+    @property
+    def last(self) -> Any:
+        return next(reversed(self.answers.values()), None)
+
+    def keep(self, key: str, value: Any) -> None:
+        self.answers.pop(key, None)
+        self.answers[key] = value
+        while len(self.answers) > _LAST:
+            self.answers.pop(next(iter(self.answers)))
+        self.refused = ""
 
     def worth(self, key: str) -> Answer[Any]:
         if self.refused and self.refused_key == key:
-            return Declined(self.refused, self.value)
-        if self.value is None:
-            return Missing()
-        return Fresh(self.value) if self.key == key else Stale(self.value)
+            return Declined(self.refused, self.last)
+        if key in self.answers:
+            return Fresh(self.answers[key])
+        return Missing() if self.last is None else Stale(self.last)
 
 
 class RunDesk(QObject):
@@ -57,6 +72,8 @@ class RunDesk(QObject):
         self.titles: dict[str, str] = {}
         self.troubles: tuple[str, ...] = ()
         self._plates, self._week = _Kept(), _Kept()
+        self.watch = Watch(self.workspace)
+        self._ends: dict[object, datetime] = {}
         self._asked: Plates | None = None
         self.workspace.changed.connect(self._stored)
 
@@ -69,6 +86,10 @@ class RunDesk(QObject):
         if self.number not in runs:
             self.number = max(runs, default=0)
         return runs.get(self.number, Run(name="Run 1"))
+
+    def choose(self, number: int) -> None:
+        """Bring another run to the front."""
+        self.number, self._asked = number, None
 
     def put(self, run: Run, words: str) -> None:
         if self.number in self.workspace.shelf.runs:
@@ -127,7 +148,8 @@ class RunDesk(QObject):
         printing = [d for r in shelf.runs.values() for d in r.done if d.state == "printing" and d.ended is not None]
         for number, facts in shelf.printers.items():
             log = shelf.printer_log(number)
-            free = max((d.ended for d in printing if d.printer == facts.name and d.ended is not None), default=None)
+            ends = [self._ends.get((d.pieces, d.begun), d.ended) for d in printing if d.printer == facts.name]
+            free = max((e for e in ends if e is not None), default=None)
             machines.append(
                 (facts, Machine(facts.name, log.loaded, _aware(free), log.change_minutes, log.clear_minutes))
             )
@@ -158,7 +180,7 @@ class RunDesk(QObject):
         if outcome.refused:
             kept.refused, kept.refused_key = outcome.refused, self._key_of(question)
         elif outcome.result is not None:
-            kept.key, kept.value, kept.refused = self._key_of(question), outcome.result, ""
+            kept.keep(self._key_of(question), outcome.result)
         self.changed.emit()
 
     def _key_of(self, question: Question[Any]) -> str:
@@ -186,13 +208,49 @@ class RunDesk(QObject):
         question = self.question()
         keys = {p.item.part for p in plate.placed}
         factors = [w.taken.price.factor.value for w in question.wanted if w.key in keys] if question else []
-        done = done_of(plate, state, printer, spool, factors[0] if factors else 1.0, self.workspace.now(), ends)
+        if ends is None and state == "printing":
+            ends = self.workspace.now() + timedelta(hours=eightieth(plate.hours))
+        factor, single = factors[0] if factors else 1.0, self.run.one_after_another
+        done = done_of(plate, state, printer, spool, factor, self.workspace.now(), ends, single)
         if self.number in self.workspace.shelf.runs:
             put_down(self.workspace, self.number, self.run, done)
+            self._again()
 
-    def ended(self, done: PlateDone, state: PlateState) -> None:
-        """A plate that was begun came out, or did not."""
-        put_down(self.workspace, self.number, self.run, done.model_copy(update={"state": state}))
+    def ended(self, number: int, done: PlateDone, state: PlateState, why: str = "") -> None:
+        """A plate of a run that was begun came out, or did not."""
+        seen = next((w for w in self.watch.all() if w.number == number and w.done.pieces == done.pieces), None)
+        took = None
+        if seen is not None and seen.simulated:
+            took = seen.whole.value if seen.over else seen.elapsed
+        told = done.model_copy(update={"state": state, "why": why[:400]})
+        put_down(self.workspace, number, self.workspace.shelf.runs[number], told, took)
+        self._again()
+
+    def seen(self, number: int, done: PlateDone, change: dict[str, object], words: str) -> None:
+        """Something was seen of a plate that prints."""
+        run = self.workspace.shelf.runs[number]
+        told = PlateDone.model_validate(done.model_dump() | change)
+        kept = tuple(told if d.pieces == done.pieces and d.state == "printing" else d for d in run.done)
+        self.workspace.runs.put_run(number, run.model_copy(update={"done": kept}), words)
+
+    def look(self) -> tuple[Watched, ...]:
+        """What prints now. Where an end has moved from what the plan rests on, the rest is planned again."""
+        watched = self.watch.all()
+        moved = False
+        for w in watched:
+            key = w.done.pieces, w.done.begun
+            before = self._ends.get(key, w.done.ended)
+            if before is None or abs(w.planned_end - before) > _MOVED:
+                self._ends[key] = w.planned_end
+                moved = True
+        if moved:
+            self._again()
+        return watched
+
+    def _again(self) -> None:
+        """The rest of a week that was planned follows what happened."""
+        if self._week.last is not None:
+            self.plan()
 
 
 def _wanted(part: OpenPart, copies: tuple[int, ...], turns: Turns, filament: str) -> Wanted:

@@ -8,6 +8,7 @@ from datetime import datetime
 from knollside.core.job.questions.plates import Plate
 from knollside.core.model import Record
 from knollside.core.model.running import PlateDone, PlateState, PrinterLog, Run, Took
+from knollside.core.run.watching import pace_of
 from knollside.gui.spoolfacts import filament_of, log_of
 from knollside.gui.workspace import Workspace
 from knollside.store.records import PrintRecord
@@ -17,11 +18,19 @@ _OUTCOME: dict[PlateState, str] = {"printed": "came out well", "failed": "failed
 
 
 def done_of(
-    plate: Plate, state: PlateState, printer: str, spool: str, factor: float, now: datetime, ends: datetime | None
+    plate: Plate,
+    state: PlateState,
+    printer: str,
+    spool: str,
+    factor: float,
+    now: datetime,
+    ends: datetime | None,
+    single: bool = False,
 ) -> PlateDone:
     """A plate's entry in its run. ``spool`` by its number as text, nothing where none is given; ``factor``: hours of
-    this printer over the plain estimate, which is in the plate's hours."""
+    this printer over the plain estimate, which is in the plate's hours; ``single``: one piece after another."""
     pieces = tuple((int(p.item.part), p.item.copy) for p in plate.placed)
+    layers, pace = pace_of(plate.standing, plate.order if single else None)
     return PlateDone(
         pieces=pieces,
         state=state,
@@ -32,13 +41,17 @@ def done_of(
         spool=int(spool) if spool.isdigit() else 0,
         grams=plate.grams,
         hours=plate.hours.value / max(factor, 0.1),
+        expected=(plate.hours.value, plate.hours.low, plate.hours.high),
+        layers=layers,
+        pace=tuple(min(v, 1.0) for v in pace),
         begun=now if state == "printing" else None,
         ended=None if ends is None else ends.astimezone().replace(tzinfo=None, microsecond=0),
     )
 
 
-def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone) -> None:
-    """Keep how far a plate is, and all that follows from it."""
+def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone, hours: float | None = None) -> None:
+    """Keep how far a plate is, and all that follows from it; ``hours`` it took where they are known better than by the
+    clock."""
     now = workspace.now()
     ended = done.state != "printing"
     kept = done.model_copy(update={"ended": now if ended else done.ended})
@@ -55,10 +68,12 @@ def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone) -> No
     )
     if ended and spool is not None and done.grams > 0:
         log_now = log_of(spool, shelf)
-        took = Took(at=now, grams=done.grams * _share(done, now), title=done.title[:120])
+        took = Took(at=now, grams=done.grams * _share(done, now, hours), title=done.title[:120])
         more = log_now.model_copy(update={"took": (*log_now.took, took)})
         changes.append((Log.SPOOL, spool.id, shelf.spool_logs.get(spool.id), more))
-    record = _record(done, printer, spool.material if spool is not None else done.material, now) if ended else None
+    record = (
+        _record(done, printer, spool.material if spool is not None else done.material, now, hours) if ended else None
+    )
     put, learned, rows = workspace.shop.running.put, workspace.shop.learned, list[int]()
 
     def do() -> None:
@@ -75,21 +90,28 @@ def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone) -> No
     workspace.push(f"plate {done.state}", do, undo)
 
 
-def _share(done: PlateDone, now: datetime) -> float:
+def ran(done: PlateDone, now: datetime) -> float:
+    """Hours since a plate was begun."""
+    return 0.0 if done.begun is None else (now - done.begun).total_seconds() / 3600 + done.ahead
+
+
+def _share(done: PlateDone, now: datetime, hours: float | None) -> float:
     """Of its grams, what it took: a failed one as much as the time that it ran."""
     if done.state == "printed" or done.begun is None or done.hours <= 0:
         return 1.0
-    ran = (now - done.begun).total_seconds() / 3600
-    return float(min(max(ran / done.hours, 0.02), 1.0))
+    whole = done.expected[0] if done.expected is not None else done.hours
+    return float(min(max((ran(done, now) if hours is None else hours) / whole, 0.02), 1.0))
 
 
-def _record(done: PlateDone, printer: int | None, material: str, now: datetime) -> PrintRecord | None:
+def _record(
+    done: PlateDone, printer: int | None, material: str, now: datetime, hours: float | None
+) -> PrintRecord | None:
     if printer is None:
         return None
-    took = (now - done.begun).total_seconds() / 3600 if done.begun is not None and done.state == "printed" else None
+    took = hours if hours is not None else ran(done, now)
     # What was begun and ended within a minute says nothing of hours.
-    actual = round(took, 2) if took is not None and took > 1 / 60 else None
+    actual = round(took, 2) if done.state == "printed" and took > 1 / 60 else None
     parts = {part for part, _ in done.pieces}
     part = next(iter(parts)) if len(parts) == 1 else None
-    words = f"{_OUTCOME[done.state]}: {done.title}"[:200]
-    return PrintRecord(0, part, printer, material, now, round(done.hours, 2), actual, words, None)
+    words = f"{_OUTCOME[done.state]}: {done.title}" + (f"; {done.why}" if done.why else "")
+    return PrintRecord(0, part, printer, material, now, round(done.hours, 2), actual, words[:200], None)

@@ -69,6 +69,8 @@ def write_toolpath(
         for i in range(recipe.walls):
             ring = _inset(shape, (i + 0.5) * w)
             for p in shapely.get_parts(ring):
+                if shapely.is_empty(p):
+                    continue
                 for line in (p.exterior, *p.interiors):
                     pen.draw(_from(line, start), h, WALL_SPEED)
         inner = _inset(shape, recipe.walls * w)

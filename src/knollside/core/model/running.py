@@ -14,6 +14,8 @@ Stretches = tuple[tuple[Clock, Clock], ...]
 PlateState = Literal["waiting", "printing", "printed", "failed"]
 SchoolName = Literal["never alone", "ends watched", "overnight"]
 GoalName = Literal["soonest", "fewest changes", "due first"]
+FirstLayer = Literal["", "right", "too high", "too low", "lifting"]
+MonitorName = Literal["none", "simulated"]
 TurnsName = Literal["free", "quarter", "none"]
 EventKind = Literal[
     "nozzle", "sheet", "belt", "firmware", "moved", "cleaned", "levelled", "adhesive", "square", "first use"
@@ -90,7 +92,8 @@ class Tick(Record):
 
 class PrinterLog(Record):
     """What a printer went through, what is loaded, and minutes for a change of filament and to cool and clear.
-    ``true_up``: whether what its frame is off, by the last square measured, is taken out of exported meshes."""
+    ``true_up``: whether what its frame is off, by the last square measured, is taken out of exported meshes;
+    ``monitor``: what tells of its prints."""
 
     events: tuple[PrinterEvent, ...] = Field((), max_length=5000)
     ticks: tuple[Tick, ...] = Field((), max_length=20_000)
@@ -98,6 +101,7 @@ class PrinterLog(Record):
     change_minutes: float = Field(10, ge=0, le=240)
     clear_minutes: float = Field(20, ge=0, le=600)
     true_up: bool = False
+    monitor: MonitorName = "none"
 
 
 class Presence(Record):
@@ -129,9 +133,18 @@ class Held(Record):
     angle: float = Field(0.0, ge=-360, le=360)
 
 
+class Seen(Record):
+    """Layers that were laid at an hour, as the person read them off."""
+
+    at: datetime
+    layer: int = Field(ge=0, le=200_000)
+
+
 class PlateDone(Record):
     """How far a plate is, by what is on it: (part, copy) pairs; when it was begun and ended (or is to end). What it was
-    of: filament, the number of its spool (0: none given), grams and hours by the plain estimate."""
+    of: filament, the number of its spool (0: none given), grams and hours by the plain estimate; ``expected`` hours,
+    low and high, before it began; its ``layers`` and their ``pace`` (core/run/watching.py). What was ``seen``, how its
+    first layer lay, ``why`` it failed. ``ahead``: hours by which a simulated print runs before the clock."""
 
     pieces: tuple[tuple[int, int], ...] = Field(min_length=1, max_length=400)
     state: PlateState
@@ -144,6 +157,13 @@ class PlateDone(Record):
     spool: int = Field(0, ge=0)
     grams: Mass = 0.0
     hours: float = Field(0.0, ge=0, le=2000)
+    expected: tuple[float, float, float] | None = None
+    layers: int = Field(0, ge=0, le=200_000)
+    pace: tuple[Share, ...] = Field((), max_length=100)
+    seen: tuple[Seen, ...] = Field((), max_length=400)
+    first_layer: FirstLayer = ""
+    why: str = Field("", max_length=400)
+    ahead: float = Field(0.0, ge=0, le=2000)
 
 
 class Run(Record):

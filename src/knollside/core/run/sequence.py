@@ -40,13 +40,15 @@ class Head:
 
 @dataclass(frozen=True)
 class Standing:
-    """A piece with its height, layers, hours and grams."""
+    """A piece with its height, layers, hours and grams; ``pace``: the share of its time that is over at even steps of
+    its height (nothing: as the height)."""
 
     placed: Placed
     height: float
     layers: int
     hours: float
     grams: float
+    pace: tuple[float, ...] = ()
 
 
 def swept(shape: BaseGeometry, head: Head) -> BaseGeometry:

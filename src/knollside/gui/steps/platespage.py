@@ -81,16 +81,15 @@ class PlatesPage(Page):
 
     def _choose_run(self, number: object) -> None:
         if number == 0:
-            self.desk.number = self.workspace.runs.add_run(Run(name=f"Run {len(self.workspace.shelf.runs) + 1}"))
+            self.desk.choose(self.workspace.runs.add_run(Run(name=f"Run {len(self.workspace.shelf.runs) + 1}")))
         elif number == -2:
             return
         elif number == -1:
             # Again with all its settings: every copy anew.
             again = self.desk.run.model_copy(update={"done": (), "name": f"{self.desk.run.name} again"[:80]})
-            self.desk.number = self.workspace.runs.add_run(again)
+            self.desk.choose(self.workspace.runs.add_run(again))
         else:
-            self.desk.number = int(str(number))
-            self.desk._stored()
+            self.desk.choose(int(str(number)))
         self.session.touch()
 
     def _moved(self, moved: Moved) -> None:
@@ -253,8 +252,9 @@ class PlatesPage(Page):
         when = d.begun if d.state == "printing" else d.ended
         out: list[QWidget] = [line(d.title, state, f"{d.printer}, {when:%a %d %b %H:%M}" if when else d.printer, False)]
         if d.state == "printing":
-            ok = button("It came out", partial(self.desk.ended, d, "printed"))
-            out.append(row(ok, button("It failed", partial(self.desk.ended, d, "failed")), spacing=4, stretch=-2))
+            end = partial(self.desk.ended, self.desk.number, d)
+            ok, bad = button("It came out", partial(end, "printed")), button("It failed", partial(end, "failed"))
+            out.append(row(ok, bad, spacing=4, stretch=-2))
         return column(*out, spacing=2)
 
     # Writing

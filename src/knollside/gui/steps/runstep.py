@@ -32,6 +32,7 @@ from knollside.gui.steps.handover import HandOver
 from knollside.gui.steps.platespage import PlatesPage
 from knollside.gui.steps.slicedcard import SlicedCard
 from knollside.gui.steps.tabs import Tabs
+from knollside.gui.steps.watchpage import WatchPage
 from knollside.gui.steps.weekpage import WeekPage
 from knollside.gui.theme.look import look
 
@@ -50,7 +51,8 @@ class RunStep(Step):
         desk.changed.connect(session.touch)
         self.plates, self.week = PlatesPage(session, desk), WeekPage(session, desk)
         self.own = self.views = QStackedWidget()
-        for view in (self.plan, self.plates.view, self.week.view):
+        self.watch = WatchPage(session, desk)
+        for view in (self.plan, self.plates.view, self.week.view, self.watch.view):
             self.views.addWidget(view)
         self.printer = Dropdown("Printer")
         self.printer.setPlaceholderText("none yet")
@@ -87,12 +89,17 @@ class RunStep(Step):
         self.sliced = SlicedCard(self._ask_sliced)
         lay_.addWidget(self.sliced)
         lay_.addStretch(1)
-        pages = (("This part", body), ("Plates", self.plates), ("Week", self.week))
-        self.tabs = Tabs(pages, 3, (16, 10, 12, 2))
+        pages = (("This part", body), ("Plates", self.plates), ("Week", self.week), ("Watch", self.watch))
+        self.tabs = Tabs(pages, 4, (16, 10, 12, 2))
         self.tabs.turned.connect(self._turned)
         self.panel = self.tabs.panel()
         self._shown: object = None
         self._outline: tuple[object, BaseGeometry | None] = (None, None)
+
+    @property
+    def _page(self) -> PlatesPage | WeekPage | WatchPage:
+        """The page of the run in front, where it is not this part's."""
+        return (self.plates, self.week, self.watch)[self.tabs.front - 1]
 
     def _turned(self, page: int) -> None:
         self.views.setCurrentIndex(page)
@@ -140,7 +147,7 @@ class RunStep(Step):
 
     def refresh(self) -> None:
         if self.tabs.front:
-            (self.plates if self.tabs.front == 1 else self.week).refresh()
+            self._page.refresh()
             return
         part = self.part
         if self.view.facts is None:
@@ -227,7 +234,7 @@ class RunStep(Step):
 
     def verdict(self) -> Verdict:
         if self.tabs.front:
-            return (self.plates if self.tabs.front == 1 else self.week).verdict()
+            return self._page.verdict()
         if self.view.facts is None:
             return Verdict("Reading the part.")
         if self.hand.last.refused:

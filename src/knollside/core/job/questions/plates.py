@@ -17,6 +17,7 @@ from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.recipe import PriceOf
 from knollside.core.lay.supports import held
 from knollside.core.model import Mesh, PrinterFacts, Range, Recipe, Refused, rotation_to_up
+from knollside.core.recipe.price import Price
 from knollside.core.run.footprint import footprint
 from knollside.core.run.packing import Item, Placed, Spacing, Turns, pack
 from knollside.core.run.sequence import Cost, Head, Standing, at_once, one_by_one, order_of
@@ -26,7 +27,8 @@ from knollside.core.run.square import Frame, printed_true
 @dataclass(frozen=True)
 class Taken:
     """What one copy takes: its outline from above (supports and brim included) in the frame of the lying ``mesh``, its
-    height mm and layers, grams with supports, hours, the brim's width mm, and in words what was left as drawn."""
+    height mm and layers, grams with supports, hours, the brim's width mm, in words what was left as drawn, and its
+    ``pace``: the share of its time that is over at even steps of its height."""
 
     outline: BaseGeometry
     mesh: Mesh
@@ -36,6 +38,7 @@ class Taken:
     hours: Range
     brim: float
     as_drawn: tuple[str, ...] = ()
+    pace: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,7 +74,13 @@ class TakenBy(Question[Taken]):
         # Supports are told about the part's own origin, a lying part about its middle.
         by = -(low[0] + high[0]) / 2, -(low[1] + high[1]) / 2
         outline = footprint(lying, brim, [shapely.affinity.translate(r.outline, *by) for r in under])
-        return Taken(outline, lying, float(lying.size[2]), found.layers, grams, hours, brim, as_drawn)
+        return Taken(outline, lying, float(lying.size[2]), found.layers, grams, hours, brim, as_drawn, _pace(price))
+
+
+def _pace(price: Price, steps: int = 40) -> tuple[float, ...]:
+    seconds = np.r_[0.0, np.cumsum(price.layer_seconds)]
+    at = np.interp(np.linspace(0, len(seconds) - 1, steps + 1), np.arange(len(seconds)), seconds / seconds[-1])
+    return tuple(float(v) for v in at)
 
 
 @dataclass(frozen=True)
@@ -196,7 +205,9 @@ class Plates(Question[Laid]):
     def _plate(self, key: str, placed: tuple[Placed, ...], wanted: dict[str, Wanted], taken: dict[str, Taken]) -> Plate:
         parts = [p.item.part for p in placed]
         standing = tuple(
-            Standing(p, t.height, t.layers, t.hours.value, t.grams) for p in placed for t in (taken[p.item.part],)
+            Standing(p, t.height, t.layers, t.hours.value, t.grams, t.pace)
+            for p in placed
+            for t in (taken[p.item.part],)
         )
         order, why = None, ""
         try:
