@@ -114,6 +114,53 @@ def test_plates_are_written_where_they_were_packed_and_nothing_overlaps(folder: 
     assert {p["turned_deg"] for p in post} == {0} and len(post) == 2
 
 
+def test_what_a_frame_is_off_is_taken_out_of_every_plate(folder: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    """On a frame whose Y leans 0.6 degrees and whose X is 0.4 % long, the angle's print is square and true again."""
+    lean, long = np.radians(0.6), 1.004
+    frame = np.array([[long, np.sin(lean)], [0.0, np.cos(lean)]])
+    x, y = frame @ (100, 0), frame @ (0, 100)
+    # Outsides come out 0.04 mm wider on a usual printer: the piece does so, too.
+    sides = [float(np.linalg.norm(v)) + 0.04 for v in (x, y)]
+    diagonals = [float(np.linalg.norm(v)) + 0.04 * 2**0.5 for v in (x + y, x - y)]
+    printers = [{"facts": {"name": "Old Tom"}, "loaded": "PETG green", "square_mm": [100, 100, *sides, *diagonals]}]
+    one = run_of(parts=[{"job": "angle.json", "copies": 1, "colour": "green", "turns": "none"}], printers=printers)
+    told = asked(folder, "plan", one, capsys, "--out", str(folder / "out"))
+    (shape,) = read_3mf(Path(told["files"][0]))
+    corners = np.asarray(shapely.convex_hull(shape).exterior.coords)[:-1] @ frame.T
+    printed = shapely.polygons(corners)
+    plain = shapely.convex_hull(shapely.union(shapely.box(0, 0, 80, 12), shapely.box(0, 0, 12, 60)))
+    moved = shapely.transform(printed, lambda c: c - c.min(axis=0))
+    assert shapely.hausdorff_distance(moved, plain) < 0.05
+    assert shapely.hausdorff_distance(shapely.convex_hull(shape), shapely.convex_hull(shape).envelope) > 1
+    off = shapely.transform(shapely.convex_hull(shape), lambda c: c - c.min(axis=0))
+    assert shapely.hausdorff_distance(off, plain) > 0.3  # what is written leans the other way
+
+
+def test_a_printers_own_head_and_a_spools_own_past_count(folder: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    parts = [{"job": "ring.json", "copies": 4, "colour": "green"}]
+
+    def nearest(head: list[float] | None) -> float:
+        printers = [{"facts": {"name": "Old Tom"}} | ({"head_mm": head} if head else {})]
+        told = asked(folder, "plan", run_of(parts=parts, printers=printers, one_after_another=True), capsys)
+        at = [(p["x_mm"], p["y_mm"]) for p in told["plates"][0]["pieces"]]
+        return min(max(abs(a[0] - b[0]), abs(a[1] - b[1])) for k, a in enumerate(at) for b in at[:k])
+
+    # Rings 40 mm across must clear what reaches farthest: to the side, or to the front and back.
+    assert nearest([20, 20, 20, 20, 4, 40]) < nearest(None) < nearest([60, 60, 60, 60, 4, 40])
+    assert nearest([60, 60, 60, 60, 4, 40]) >= 100 - 0.5
+    wet = {"name": "White", "material": "Nylon", "colour": "green", "opened": "2026-06-01"}
+    wet["stays"] = [{"since": "2026-06-01T00:00", "where": "open", "humidity": 0.7}]
+    angle = json.loads((folder / "ring.json").read_text()) | {"material": "Nylon"}
+    (folder / "nylon.json").write_text(json.dumps(angle))
+    hot = {"name": "Old Tom", "nozzle_max_c": 300, "bed_max_c": 110, "enclosed": True}
+    run = run_of(parts=[{"job": "nylon.json", "colour": "green"}], printers=[{"facts": hot}], spools=[wet])
+    (dry,) = asked(folder, "week", run, capsys)["drying"]
+    assert dry["spool"] == "White" and dry["end"] > dry["start"]
+    kept = wet | {"stays": [{"since": "2026-06-01T00:00", "where": "box", "humidity": 0.05}]}
+    assert asked(folder, "week", run | {"spools": [kept]}, capsys)["drying"] == []
+    assert asked(folder, "week", run | {"spools": [wet | {"dry_hours": 0}]}, capsys)["drying"] == []
+
+
 def test_a_week_keeps_to_hours_spools_and_dues(folder: Path, capsys) -> None:  # type: ignore[no-untyped-def]
     told = asked(folder, "week", run_of(goal="due first"), capsys)
     green, white = (next(s for s in told["slots"] if s["spool"] == n) for n in ("Green end", "White"))

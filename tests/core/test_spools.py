@@ -167,6 +167,24 @@ def test_a_spool_lasts_as_often_as_it_is_said() -> None:
         assert lasts(left_, grams) == pytest.approx(float((took <= real).mean()), abs=0.01)
 
 
+def test_a_plate_takes_the_spool_it_is_tied_to_and_it_is_told_where_that_will_not_last() -> None:
+    shelf = [
+        OnShelf("end", "End", "PETG green", Range(60, 50, 70)),
+        OnShelf("full", "Full", "PETG green", Range(990, 980, 1000)),
+    ]
+    needs = [
+        Need("a", "A", "PETG green", 20.0, "full"),
+        Need("b", "B", "PETG green", 55.0, "end"),
+        Need("c", "C", "PETG green", 20.0),
+    ]
+    given = shared_out(needs, shelf)
+    # C would have used up the end, had B not been tied to it.
+    assert given.spool_of == {"a": "full", "b": "end", "c": "full"}
+    assert len(given.short) == 1 and "B is tied to End" in given.short[0]
+    assert shared_out([needs[2]], shelf).spool_of == {"c": "end"}
+    assert shared_out([Need("d", "D", "PETG green", 20.0, "gone")], shelf).spool_of == {"d": "end"}
+
+
 def test_small_prints_use_up_ends_and_what_is_short_is_said() -> None:
     def spool(key: str, grams: float, filament: str = "PETG green") -> OnShelf:
         return OnShelf(key, f"Spool {key}", filament, Range(grams, grams - 2, grams + 2))

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 import shapely
+import shapely.affinity
 from conftest import Desk, pick, press, press_in_panel, seen, turn_to, type_in
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -46,6 +47,12 @@ def laid(desk: Desk):  # type: ignore[no-untyped-def]
     return run.laid.fresh
 
 
+def drag(view, at: QPoint, to: QPoint) -> None:  # type: ignore[no-untyped-def]
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(view, to)
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=to)
+
+
 def on_screen(view, plate: int, x: float, y: float) -> QPoint:  # type: ignore[no-untyped-def]
     box, scale = view._box(plate)
     return QPoint(round(box.left() + x * scale), round(box.bottom() - y * scale))
@@ -74,9 +81,7 @@ def test_copies_are_packed_moved_turned_and_stay(running: Desk) -> None:
     at = on_screen(view, 0, spot.x, spot.y)
     before = {p.item.key: (p.x, p.y) for p in found.plates[0].placed}
     free = on_screen(view, 0, spot.x - piece.x + 6, 210 - (piece.shape.bounds[3] - spot.y))
-    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
-    QTest.mouseMove(view, free)
-    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=free)
+    drag(view, at, free)
     running.settle(lambda: len(run.run.held) == 3)
     found = laid(running)
     after = {p.item.key: (p.x, p.y) for p in found.plates[0].placed}
@@ -105,6 +110,71 @@ def test_copies_are_packed_moved_turned_and_stay(running: Desk) -> None:
     running.settle(lambda: bool(run.laid.refusal))
     assert "overlap" in run.laid.refusal and run.laid.fresh is None
     assert "cannot be laid out" in running.window.verdict_line.title.text()
+
+
+def test_a_piece_goes_on_another_plate_and_plates_are_named_and_tied(running: Desk) -> None:
+    run, shelf = run_of(running), running.workspace.shelf
+    type_in(running, "Copies of Label plate", "24")
+    found = laid(running)
+    first = found.plates[0]
+    last = max(k for k, p in enumerate(found.plates) if "Label plate" in p.title)
+    second = found.plates[last]
+    assert last > 0, [(len(p.placed), p.title) for p in found.plates]
+    assert first.filament == second.filament and first.printer.name == second.printer.name
+    view = running.window.steps["Run"].plates.view
+    # A piece of the full plate is dragged to where there is room on the other one.
+    counts = [len(p.placed) for p in found.plates]
+    piece = first.placed[-1]
+    spot = shapely.point_on_surface(piece.shape)
+    room = next(
+        (x, y) for y in range(6, 200, 2) for x in range(6, 200, 2) if _free(second, piece, x, y, first.printer.bed_mm)
+    )
+    at = on_screen(view, 0, spot.x, spot.y)
+    to = on_screen(view, last, room[0] + spot.x - piece.shape.bounds[0], room[1] + spot.y - piece.shape.bounds[1])
+    assert view._box(0)[0].contains(at.toPointF()) and view._box(last)[0].contains(to.toPointF())
+    drag(view, at, to)
+    found = laid(running)
+    assert (len(found.plates[0].placed), len(found.plates[last].placed)) == (counts[0] - 1, counts[last] + 1)
+    (moved,) = [p for p in found.plates[last].placed if p.item.key == piece.item.key]
+    assert moved.x == pytest.approx(room[0], abs=1.5) and moved.y == pytest.approx(room[1], abs=1.5)
+    sound(found)
+    # On a plate that prints in other layers it cannot go, and stays.
+    clip = next(k for k, p in enumerate(found.plates) if p.title == "Trellis clip")
+    spot = shapely.point_on_surface(found.plates[0].placed[0].shape)
+    held = run.run.held
+    drag(view, on_screen(view, 0, spot.x, spot.y), on_screen(view, clip, 20, 20))
+    assert run.run.held == held and laid(running).plates[0].placed[0].plate == 0
+    # A name stays with its plate, the spool and the printer it is tied to as well.
+    at = on_screen(view, 0, 3, 3)
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=at)
+    running.settle()
+    type_in(running, "Plate's name", "First bed")
+    found = laid(running)
+    assert found.plates[0].title == "First bed" and found.plates[1].title != "First bed"
+    white = next(s for s in shelf.spools if s.name == "PETG white")
+    pick(running, "Spool of this plate", "PETG white")
+    pick(running, "Printer of this plate", "The Brick")
+    found = laid(running)
+    assert found.plates[0].spool == str(white.id) and found.plates[0].only == "The Brick"
+    running.workspace.clock = lambda: BEGIN.replace(tzinfo=None)
+    turn_to(running, "Week")
+    press(running, "Plan it")
+    running.settle(lambda: run.planned.fresh is not None or bool(run.planned.refusal), 60)
+    told = " ".join(run.planned.fresh.short)
+    assert run.planned.fresh.given.spool_of[found.plates[0].key] == str(white.id)
+    if found.plates[0].bound:
+        assert "First bed cannot go on The Brick, to which it is tied: it was corrected for Old Tom." in told
+    running.workspace.undo.undo()
+    assert laid(running).plates[0].only == ""
+    turn_to(running, "Plates")
+    press_in_panel(running, "Lay all out anew")
+    assert run.run.held == () and len(laid(running).plates[0].placed) == counts[0]
+
+
+def _free(plate, piece, x: float, y: float, bed) -> bool:  # type: ignore[no-untyped-def]
+    shape = shapely.affinity.translate(piece.shape, x - piece.shape.bounds[0], y - piece.shape.bounds[1])
+    inside = shape.bounds[2] < bed[0] - 5 and shape.bounds[3] < bed[1] - 5
+    return inside and all(shapely.distance(shape, q.shape) > 4.5 for q in plate.placed)
 
 
 def test_plates_are_begun_fail_and_are_printed_again_and_only_those(running: Desk) -> None:

@@ -277,8 +277,11 @@ def _export(args: argparse.Namespace) -> Said:
         stated.printer,
         o.job.spool.grams_left if o.job.spool is not None else None,
         stated.factor,
+        frame=stated.frame,
     )
-    files = write_all(args.out or args.path.parent, name, edited, stated.direction, make_sheet(told, edited))
+    files = write_all(
+        args.out or args.path.parent, name, edited, stated.direction, make_sheet(told, edited), stated.frame
+    )
     return {
         "files": [str(f) for f in files],
         "direction": list(stated.direction),

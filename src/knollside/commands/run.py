@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -49,7 +49,8 @@ def _opened(path: Path) -> OpenRun:
         if part.due is not None:
             due[w.key] = part.due if part.due.tzinfo is not None else part.due.replace(tzinfo=zone)
     spacing = Spacing(run.clearance_mm, run.edge_mm)
-    plates = Plates(tuple(wanted), spacing, Head(), run.one_after_another)
+    heads = tuple((p.facts.name, Head(*p.head_mm)) for p in run.printers if p.head_mm is not None)
+    plates = Plates(tuple(wanted), spacing, heads, run.one_after_another)
     return OpenRun(run, tuple(wanted), due, ask, plates, ask(plates))
 
 
@@ -57,16 +58,18 @@ def _wanted(folder: Path, part: RunPart, key: str, run: RunFile, ask: Answerer) 
     job_path = Path(part.job)
     o = opened(job_path if job_path.is_absolute() else folder / job_path, ask)
     o.facts.changeable()
-    taken: TakenBy = ask_taken(o.part, o.stated)
+    printer = _own_printer(o.stated.printer, run)
+    square = next((p.square_mm for p in run.printers if p.facts is printer), None)
+    stated = o.stated if square is None else replace(o.stated, square=square)
+    taken: TakenBy = ask_taken(o.part, stated, stated.frame)
     if taken.made is not None:
         refused = [*ask(taken.made.fits).refused, *(why for _, why in ask(taken.made).refused)]
         if refused:
             raise Refused(f"{part.job}: {' '.join(refused)} Nothing was laid out.")
-    facts = _own_printer(o.stated.printer, run)
     filament = f"{o.stated.card.name} {part.colour}".strip()
     title = o.job.name or Path(o.job.mesh).stem
     return Wanted(
-        key, title, taken, o.stated.recipe, facts, filament, tuple(range(1, part.copies + 1)), Turns(part.turns)
+        key, title, taken, o.stated.recipe, printer, filament, tuple(range(1, part.copies + 1)), Turns(part.turns)
     )
 
 
@@ -143,7 +146,8 @@ def week(args: argparse.Namespace) -> Said:
         )
         for s in run.spools
     )
-    drying = tuple(Drying(s.name, s.dry_hours) for s in run.spools if s.dry_hours > 0)
+    dry = [(s.name, s.drying(begin)) for s in run.spools]
+    drying = tuple(Drying(name, hours) for name, hours in dry if hours > 0)
     asked = WeekOf(
         o.plates,
         machines or tuple(own.values()),

@@ -6,17 +6,15 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from functools import cached_property
 
-from knollside.core.fit.process import learn
 from knollside.core.job.ask import MeshKey
 from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
-from knollside.core.model import GapTrial, Measurement, PrinterFacts, Range, Refused
+from knollside.core.model import GapTrial, Measurement, PrinterFacts
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.core.run.beforeprint import Print, changed_since
 from knollside.core.run.preflight import Check
-from knollside.core.run.square import Frame, Square, frame_of
-from knollside.core.run.upkeep import changed_sizes, doubt_words
+from knollside.core.run.upkeep import changed_bond, changed_sizes, doubt_words
 from knollside.store.records import PartDoc, PrintRecord, Spool
 
 Vec = tuple[float, float, float]
@@ -63,6 +61,7 @@ class OpenPart(Stated):
     ) -> OpenPart:
         """A part with its printer's records; a reading that does not say its day was printed the day it was kept."""
         dated = tuple((n, w, m if m.on else m.model_copy(update={"on": w.date()})) for n, w, m in readings)
+        log = shelf.printer_log(doc.printer_id)
         return cls(
             design_case=doc.design_case,
             recipe=doc.recipe,
@@ -78,7 +77,9 @@ class OpenPart(Stated):
             shelf=shelf,
             dated_readings=dated,
             today=date.today(),
-            changed=changed_sizes(shelf.printer_log(doc.printer_id).events),
+            changed=changed_sizes(log.events),
+            bond_changed=changed_bond(log.events),
+            square=log.last_square if log.true_up else None,
             dated_trials=trials,
             records=records,
         )
@@ -138,26 +139,6 @@ class OpenPart(Stated):
         events = self.shelf.printer_log(self.printer_id).events
         made = [Print(r.made, r.material, not r.outcome.startswith("failed")) for r in self.records]
         return changed_since(events, made, self.material, now)
-
-    @property
-    def outside(self) -> Range:
-        """How much wider an outside comes out on this printer, whatever its size, mm: learned where it was read."""
-        s = learn(self.readings, "pin", "upright", 5.0, self.fit_setting)
-        return Range(s.value, s.value - s.doubt, s.value + s.doubt, s.source)
-
-    @property
-    def frame(self) -> Frame | None:
-        """What the printer's frame is off by the last square measured, where it is to be taken out of meshes. Holes and
-        outsides that were read have its scales in their shifts: then the skew alone is taken out, nothing twice."""
-        log = self.shelf.printer_log(self.printer_id)
-        last = next((e.square for e in reversed(log.events) if e.square is not None), None)
-        if not log.true_up or last is None:
-            return None
-        try:
-            found = frame_of(Square(*last), outside=self.outside)
-            return found.skew_alone if self.readings else found
-        except Refused:
-            return None
 
     @property
     def spool(self) -> Spool | None:

@@ -11,13 +11,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from knollside.core.job.ask import Question
 from knollside.core.job.asked import ask_taken
 from knollside.core.job.questions.part import Part
-from knollside.core.job.questions.plates import Laid, Plate, Plates, Wanted
+from knollside.core.job.questions.plates import Laid, Plate, Plates, Tie, Wanted
 from knollside.core.job.questions.week import WeekOf
 from knollside.core.job.runfile import goal_of, school_of, zone_of
 from knollside.core.job.running import Planned
 from knollside.core.mesh.identity import Names
 from knollside.core.model import PrinterFacts, Refused
-from knollside.core.model.running import PlateDone, PlateState, Presence, Run
+from knollside.core.model.running import PlateDone, PlateNote, PlateState, Presence, Run
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Head
 from knollside.core.run.week import Drying, Machine, eightieth
@@ -131,7 +131,11 @@ class RunDesk(QObject):
         self.troubles = tuple(troubles)
         held = tuple((str(h.part), h.copy_number, h.plate, h.x, h.y, h.angle) for h in run.held)
         held = tuple(h for h in held if (int(h[0]), h[1]) not in away)
-        return Plates(tuple(wanted), Spacing(run.clearance, run.edge), Head(), run.one_after_another, held)
+        logs = [(f.name, shelf.printer_log(n).head) for n, f in shelf.printers.items()]
+        heads = tuple((name, Head(*size)) for name, size in logs if size is not None)
+        spacing = Spacing(run.clearance, run.edge)
+        ties = _ties(run, {s.id for s in shelf.spools})
+        return Plates(tuple(wanted), spacing, heads, run.one_after_another, held, ties)
 
     def lay_out(self) -> None:
         """Pack the plates."""
@@ -226,6 +230,16 @@ class RunDesk(QObject):
         put_down(self.workspace, number, self.workspace.shelf.runs[number], told, took)
         self._again()
 
+    def note(self, plate: Plate, change: dict[str, object], words: str) -> None:
+        """Something is said of a plate: its name, its spool, its printer."""
+        before = next((n for n in self.run.notes if Tie(_keys(n.pieces)).holds(plate.placed)), None)
+        pieces = tuple((int(p.item.part), p.item.copy) for p in plate.placed)
+        told = {} if before is None else before.model_dump()
+        note = PlateNote.model_validate({**told, "pieces": pieces, **change})
+        kept = tuple(n for n in self.run.notes if n is not before)
+        empty = not (note.name or note.spool or note.printer)
+        self.put(self.run.model_copy(update={"notes": kept if empty else (*kept, note)}), words)
+
     def seen(self, number: int, done: PlateDone, change: dict[str, object], words: str) -> None:
         """Something was seen of a plate that prints."""
         run = self.workspace.shelf.runs[number]
@@ -259,6 +273,23 @@ def _wanted(part: OpenPart, copies: tuple[int, ...], turns: Turns, filament: str
     facts: PrinterFacts = part.printer
     return Wanted(
         str(part.id), part.name, ask_taken(question, part, part.frame), part.recipe, facts, filament, copies, turns
+    )
+
+
+def _keys(pieces: tuple[tuple[int, int], ...]) -> tuple[tuple[str, int], ...]:
+    return tuple((str(part), copy) for part, copy in pieces)
+
+
+def _ties(run: Run, spools: set[int]) -> tuple[Tie, ...]:
+    """What was said of plates; a spool that is gone ties nothing."""
+    return tuple(
+        Tie(
+            _keys(n.pieces),
+            n.name,
+            str(n.spool) if n.spool in spools else "",
+            n.printer,
+        )
+        for n in run.notes
     )
 
 

@@ -49,6 +49,8 @@ def job_of(stated: Stated, kept: Storable, mesh: str, older: tuple[tuple[Revisio
         prints=stated.prints,
         printer=stated.printer,
         printer_changed=stated.changed,
+        bond_changed=stated.bond_changed,
+        square_mm=stated.square,
         spool=None
         if spool is None
         else Spooled(name=spool.name, material=spool.material, grams_left=max(spool.grams_left, 0.0), dry=spool.dry),

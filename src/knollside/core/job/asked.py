@@ -35,6 +35,8 @@ def stated_of(job: Job) -> Stated:
         job.gap_trials,
         job.prints,
         changed=job.printer_changed,
+        bond_changed=job.bond_changed,
+        square=job.square_mm,
     )
 
 

@@ -29,6 +29,7 @@ from knollside.core.model import (
     Refused,
     fault_of,
 )
+from knollside.core.model.running import SquareSize
 
 MAX_BYTES = 32 * 1024 * 1024
 _MOST_READINGS = 20_000
@@ -91,6 +92,8 @@ class Job(Record):
     prints: tuple[Printed, ...] = Field((), max_length=10_000)
     printer: PrinterFacts = PrinterFacts()
     printer_changed: tuple[date, ...] = Field((), max_length=5_000)
+    bond_changed: tuple[datetime, ...] = Field((), max_length=5_000)
+    square_mm: SquareSize | None = None
     spool: Spooled | None = None
     revisions: tuple[OlderMesh, ...] = Field((), max_length=500)
 

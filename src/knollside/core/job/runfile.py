@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from datetime import datetime, time
+from datetime import date, datetime, time
 from pathlib import Path
 from typing import Annotated, Literal
 from zoneinfo import ZoneInfo
@@ -12,8 +12,20 @@ from pydantic import Field, ValidationError
 
 from knollside.core.model import Length, PrinterFacts, Record, Refused, fault_of
 from knollside.core.model.base import Mass
-from knollside.core.model.running import GoalName, Presence, SchoolName, Stretches, TurnsName
+from knollside.core.model.running import (
+    Dried,
+    GoalName,
+    HeadSize,
+    Presence,
+    SchoolName,
+    SpoolLog,
+    SquareSize,
+    Stay,
+    Stretches,
+    TurnsName,
+)
 from knollside.core.run.hours import DAYS, USUAL, Week
+from knollside.core.run.spoollog import hours_to_dry
 from knollside.core.run.week import Goal, School
 
 _MOST = 4 * 2**20  # bytes
@@ -31,17 +43,22 @@ class RunPart(Record):
 
 
 class RunPrinter(Record):
-    """A printer: what is loaded, from when it is free, and how long a change of filament and clearing take."""
+    """A printer: what is loaded, from when it is free, and how long a change of filament and clearing take;
+    its head (left, right, front, back, above, bar; a typical one where it is not stated), and a square that was
+    measured (drawn X, drawn Y, X, Y, rising, falling), whose frame's error is then taken out of meshes."""
 
     facts: PrinterFacts
     loaded: str = Field("", max_length=80)
     free: datetime | None = None
     change_minutes: float = Field(10, ge=0, le=240)
     clear_minutes: float = Field(20, ge=0, le=600)
+    head_mm: HeadSize | None = None
+    square_mm: SquareSize | None = None
 
 
 class RunSpool(Record):
-    """A spool: filament when new, empty and at its last weighing, and what prints took, grams; hours it must dry."""
+    """A spool: filament when new, empty and at its last weighing, and what prints took, grams. How it was kept since it
+    was ``opened`` and when it was ``dried`` say whether and how long it must dry, unless ``dry_hours`` says so."""
 
     name: Name
     material: str = Field(max_length=40)
@@ -51,7 +68,17 @@ class RunSpool(Record):
     gross_g: Mass | None = None
     took_g: tuple[Mass, ...] = Field((), max_length=2000)
     since_g: tuple[Mass, ...] = Field((), max_length=2000)
-    dry_hours: float = Field(0, ge=0, le=72)
+    dry_hours: float | None = Field(None, ge=0, le=72)
+    opened: date | None = None
+    stays: tuple[Stay, ...] = Field((), max_length=2000)
+    dried: tuple[Dried, ...] = Field((), max_length=2000)
+
+    def drying(self, begin: datetime) -> float:
+        """Hours it must dry before its first plate."""
+        if self.dry_hours is not None or not (self.opened or self.stays or self.dried):
+            return self.dry_hours or 0.0
+        log = SpoolLog(opened=self.opened, net_g=self.net_g, stays=self.stays, dried=self.dried)
+        return hours_to_dry(self.material, log, begin, self.net_g)
 
 
 class RunFile(Record):

@@ -55,10 +55,15 @@ def plan_week(
     lasts for is planned all the same and told as short. Raises :class:`Refused` with the reason where nothing goes."""
     if not machines:
         raise Refused("There is no printer to plan for. Add one at Workshop.")
-    given = shared_out([Need(p.key, p.title, p.filament, p.grams) for p in plates], shelf)
-    tasks = []
+    given = shared_out([Need(p.key, p.title, p.filament, p.grams, p.spool) for p in plates], shelf)
+    tasks, untied = [], []
     for p in plates:
         on = tuple(name for name, (facts, _) in machines.items() if name == p.printer.name or may_print(p, facts))
+        if p.only in on:
+            on = (p.only,)
+        elif p.only:
+            why = f"was corrected for {p.printer.name}" if p.bound else "does not fit its bed, nozzle or heat"
+            untied.append(f"{p.title} cannot go on {p.only}, to which it is tied: it {why}.")
         times = [due[k] for k in {q.item.part for q in p.placed} if k in due]
         spool = given.spool_of.get(p.key, f"missing {p.filament}")
         tasks.append(PlateTask(p.key, p.title, p.hours, p.filament, spool, on, min(times, default=None)))
@@ -71,7 +76,7 @@ def plan_week(
         for s in plan.slots
         if s.late > 0
     )
-    return Planned(plan, given, (*given.short, *late))
+    return Planned(plan, given, (*given.short, *untied, *late))
 
 
 def next_act(plan: Plan, spool_titles: Mapping[str, str]) -> str:

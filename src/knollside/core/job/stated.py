@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, datetime
 from functools import cached_property
 
 from knollside.core.fit.flaring import learn_flare
 from knollside.core.fit.freeing import learn_frees
-from knollside.core.fit.process import PrintSetting, setting_of
+from knollside.core.fit.process import PrintSetting, learn, setting_of
 from knollside.core.fit.windows import Windows, windows_for
 from knollside.core.job.edits import marks_of
 from knollside.core.job.file import Printed
@@ -30,19 +30,27 @@ from knollside.core.model import (
     Refused,
     SupportSettings,
 )
+from knollside.core.model.running import SquareSize
 from knollside.core.recipe.price import time_factor
+from knollside.core.run.square import Frame, Square, frame_of
 
 UP = (0.0, 0.0, 1.0)
 Vec = tuple[float, float, float]
 
 
-def learned_cards(own: dict[str, OwnCard], prints: tuple[Printed, ...]) -> dict[str, Material]:
-    """Every material, with the person's own values, and bonds learned from trials, in place of typical ones."""
+def learned_cards(
+    own: dict[str, OwnCard], prints: tuple[Printed, ...], changed: tuple[datetime, ...] = ()
+) -> dict[str, Material]:
+    """Every material, with the person's own values, and bonds learned from trials, in place of typical ones;
+    ``changed`` when something was done to the printer that can change the bond."""
     out: dict[str, Material] = {}
     for name, typical in MATERIALS.items():
         card = with_own(typical, own.get(name))
-        tests = [p.broke for p in prints if p.broke is not None and p.material == name]
-        out[name] = with_bond(card, learn_bond(tests, card.bond) if tests else None)
+        broken = [p for p in prints if p.broke is not None and p.material == name]
+        tests = [p.broke for p in broken if p.broke is not None]
+        at = [when.replace(tzinfo=None) for when in changed]
+        ages = [0 if p.made is None else sum(p.made.replace(tzinfo=None) < when for when in at) for p in broken]
+        out[name] = with_bond(card, learn_bond(tests, card.bond, ages) if tests else None)
     return out
 
 
@@ -62,6 +70,8 @@ class Stated:
     prints: tuple[Printed, ...] = ()
     today: date | None = None  # the day the next print is made; without one, that of the last reading
     changed: tuple[date, ...] = ()  # days on which something was done to the printer that can change sizes
+    bond_changed: tuple[datetime, ...] = ()  # and when something that can change the bond between layers
+    square: SquareSize | None = None  # a printed square that was measured, whose frame is taken out of meshes
 
     @property
     def direction(self) -> Vec:
@@ -84,7 +94,7 @@ class Stated:
 
     @cached_property
     def cards(self) -> dict[str, Material]:
-        return learned_cards(self.own, self.prints)
+        return learned_cards(self.own, self.prints, self.bond_changed)
 
     @property
     def plain_card(self) -> Material:
@@ -121,6 +131,26 @@ class Stated:
             return limits_of(self.design_case, self.card)
         except Refused as refusal:
             return str(refusal)
+
+    # The printer's frame
+
+    @property
+    def outside(self) -> Range:
+        """How much wider an outside comes out on this printer, whatever its size, mm: learned where it was read."""
+        s = learn(self.readings, "pin", "upright", 5.0, self.fit_setting)
+        return Range(s.value, s.value - s.doubt, s.value + s.doubt, s.source)
+
+    @property
+    def frame(self) -> Frame | None:
+        """What the printer's frame is off by the square, where it is to be taken out of meshes. Holes and outsides that
+        were read have its scales in their shifts: then the skew alone is taken out, nothing twice."""
+        if self.square is None:
+            return None
+        try:
+            found = frame_of(Square(*self.square), outside=self.outside)
+            return found.skew_alone if self.readings else found
+        except Refused:
+            return None
 
     # Fits
 

@@ -3,39 +3,63 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from scipy.special import stdtrit
 
 from knollside.core.model import BreakTest, Range
 
+JUMP = 0.15  # spread of the log of the bond from before a change of nozzle or firmware to after it: typical
 
-def learn_bond(tests: Iterable[BreakTest], typical: Range) -> Range:
+
+def learn_bond(tests: Iterable[BreakTest], typical: Range, changes: Sequence[int] = ()) -> Range:
     """Bond ratio (strength across the layers over along) from the person's own trials.
 
     Pairs of pull bars give the ratio itself. A part that let go along a layer
     at a known load gives predicted bond times load over predicted load. Log
-    ratios with a weak prior worth one test, interval by Student's t.
+    ratios with a weak prior worth one test, interval by Student's t. ``changes``: for each test, how many changes of
+    the printer came after it that can change the bond; what it says goes through a jump for each (methods 8.3).
     """
-    logs = []
-    for test in tests:
+    logs: list[float] = []
+    ages: list[int] = []
+    for k, test in enumerate(tests):
+        before = len(logs)
         if test.ratio is not None:
             logs.append(math.log(test.ratio))
         elif test.mode == "along a layer" and test.load_N and test.predicted_N:
             logs.append(math.log(typical.value * min(max(test.load_N / test.predicted_N, 0.1), 3.0)))
+        if len(logs) > before:
+            ages.append(changes[k] if k < len(changes) else 0)
     if not logs:
         return typical
     middle = math.log(typical.value)
     sigma = math.log(typical.high / typical.low) / 2 / 1.645
-    n, mean = len(logs), float(np.mean(logs))
-    value = (middle + n * mean) / (1 + n)
+    log, age = np.array(logs), np.array(ages)
+    groups = [log[age == k] for k in sorted(set(ages), reverse=True)]
+    n = len(log)
+    within = sum(float(((g - g.mean()) ** 2).sum()) for g in groups)
+    oldest = groups[0]
+    first = len(oldest) / (1 + len(oldest)) * (float(oldest.mean()) - middle) ** 2
     nu = 2 + n
-    square = (2 * sigma**2 + float(((np.array(logs) - mean) ** 2).sum()) + n / (1 + n) * (mean - middle) ** 2) / nu
-    half = float(stdtrit(nu, 0.95)) * math.sqrt(square / (1 + n))
+    square = (2 * sigma**2 + within + first) / nu
+    # The prior is worth one test; what is known goes through a jump at each change, and is worth less after it.
+    value, worth, at = middle, 1.0, max(ages)
+    for g, k in zip(groups, sorted(set(ages), reverse=True), strict=True):
+        worth = _after(worth, square, at - k)
+        value = (worth * value + float(g.sum())) / (worth + len(g))
+        worth, at = worth + len(g), k
+    worth = _after(worth, square, at)
+    half = float(stdtrit(nu, 0.95)) * math.sqrt(square / worth)
     half = min(half, 1.645 * sigma * 1.5)
     top = min(math.exp(value + half), 1.0)
-    return Range(min(math.exp(value), 1.0), math.exp(value - half), max(top, min(math.exp(value), 1.0)), f"yours, {n}")
+    source = f"yours, {n}" if min(ages) == 0 else f"yours, {n}, all from before a change"
+    return Range(min(math.exp(value), 1.0), math.exp(value - half), max(top, min(math.exp(value), 1.0)), source)
+
+
+def _after(worth: float, square: float, jumps: int) -> float:
+    """What knowledge worth so many tests is worth after jumps."""
+    return square / (square / worth + jumps * JUMP**2)
 
 
 def agrees(test: BreakTest, mode: str) -> bool:

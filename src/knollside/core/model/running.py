@@ -16,6 +16,9 @@ SchoolName = Literal["never alone", "ends watched", "overnight"]
 GoalName = Literal["soonest", "fewest changes", "due first"]
 FirstLayer = Literal["", "right", "too high", "too low", "lifting"]
 MonitorName = Literal["none", "simulated"]
+SquareSize = tuple[Length, Length, Length, Length, Length, Length]
+_Reach = Annotated[float, Field(ge=1, le=400)]
+HeadSize = tuple[_Reach, _Reach, _Reach, _Reach, Annotated[float, Field(ge=0.5, le=200)], _Reach]
 TurnsName = Literal["free", "quarter", "none"]
 EventKind = Literal[
     "nozzle", "sheet", "belt", "firmware", "moved", "cleaned", "levelled", "adhesive", "square", "first use"
@@ -79,7 +82,7 @@ class PrinterEvent(Record):
     note: str = Field("", max_length=400)
     held: bool | None = None
     hot: bool | None = None
-    square: tuple[Length, Length, Length, Length, Length, Length] | None = None
+    square: SquareSize | None = None
 
 
 class Tick(Record):
@@ -93,7 +96,8 @@ class Tick(Record):
 class PrinterLog(Record):
     """What a printer went through, what is loaded, and minutes for a change of filament and to cool and clear.
     ``true_up``: whether what its frame is off, by the last square measured, is taken out of exported meshes;
-    ``monitor``: what tells of its prints."""
+    ``monitor``: what tells of its prints; ``head``: how far it reaches from the nozzle to the left, right, front and
+    back, above which height, and how high its bar hangs, mm (core/run/sequence.py)."""
 
     events: tuple[PrinterEvent, ...] = Field((), max_length=5000)
     ticks: tuple[Tick, ...] = Field((), max_length=20_000)
@@ -102,6 +106,12 @@ class PrinterLog(Record):
     clear_minutes: float = Field(20, ge=0, le=600)
     true_up: bool = False
     monitor: MonitorName = "none"
+    head: HeadSize | None = None
+
+    @property
+    def last_square(self) -> SquareSize | None:
+        """The square that was measured last."""
+        return next((e.square for e in reversed(self.events) if e.square is not None), None)
 
 
 class Presence(Record):
@@ -166,6 +176,16 @@ class PlateDone(Record):
     ahead: float = Field(0.0, ge=0, le=2000)
 
 
+class PlateNote(Record):
+    """What was said of the plate that holds most of these pieces, (part, copy): its name, the spool (0: any) and the
+    printer it is to take."""
+
+    pieces: tuple[tuple[int, int], ...] = Field(min_length=1, max_length=400)
+    name: str = Field("", max_length=60)
+    spool: int = Field(0, ge=0)
+    printer: str = Field("", max_length=60)
+
+
 class Run(Record):
     """Parts that are printed together, and how."""
 
@@ -173,6 +193,7 @@ class Run(Record):
     pieces: tuple[RunPiece, ...] = Field((), max_length=200)
     held: tuple[Held, ...] = Field((), max_length=2000)
     done: tuple[PlateDone, ...] = Field((), max_length=400)
+    notes: tuple[PlateNote, ...] = Field((), max_length=400)
     clearance: Length = Field(3.0, ge=0, le=60)
     edge: Length = Field(4.0, ge=0, le=60)
     one_after_another: bool = False

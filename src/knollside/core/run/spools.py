@@ -91,12 +91,13 @@ def lasts(left: Range, grams: float) -> float:
 
 @dataclass(frozen=True)
 class Need:
-    """A plate: its filament (material and colour) and grams."""
+    """A plate: its filament (material and colour) and grams; the ``spool`` it was tied to, if any."""
 
     key: str
     title: str
     filament: str
     grams: float
+    spool: str = ""
 
 
 @dataclass(frozen=True)
@@ -121,12 +122,20 @@ class Given:
 
 def shared_out(needs: Iterable[Need], shelf: Iterable[OnShelf]) -> Given:
     """Large plates first, each on the spool with least left that still lasts for it with all it has: so small prints
-    use up ends and whole spools stay whole."""
+    use up ends and whole spools stay whole. What was tied to a spool takes it, and is told where it will not last."""
     spools = list(shelf)
     on: dict[str, list[Need]] = {s.key: [] for s in spools}
     spool_of: dict[str, str] = {}
     short = []
-    for need in sorted(needs, key=lambda n: (-n.grams, n.key)):
+    needs = list(needs)
+    for need in (n for n in needs if n.spool in on):
+        own = next(s for s in spools if s.key == need.spool)
+        on[own.key].append(need)
+        spool_of[need.key] = own.key
+        lasting = _lasts_all(own, on[own.key])
+        if lasting < ENOUGH:
+            short.append(f"{need.title} is tied to {own.title}: {100 * lasting:.0f} % that it lasts.")
+    for need in sorted((n for n in needs if n.key not in spool_of), key=lambda n: (-n.grams, n.key)):
         fits = [s for s in spools if s.filament == need.filament and _lasts_all(s, [*on[s.key], need]) >= ENOUGH]
         if not fits:
             short.append(_short(need, spools, on))

@@ -84,9 +84,9 @@ def changed_sizes(events: Iterable[PrinterEvent]) -> tuple[date, ...]:
     return tuple(sorted({e.at.date() for e in events if e.kind in SIZES}))
 
 
-def changed_bond(events: Iterable[PrinterEvent]) -> tuple[date, ...]:
-    """The days on which something was done that can change the bond between layers."""
-    return tuple(sorted({e.at.date() for e in events if e.kind in BONDS}))
+def changed_bond(events: Iterable[PrinterEvent]) -> tuple[datetime, ...]:
+    """When something was done that can change the bond between layers, oldest first."""
+    return tuple(sorted({e.at for e in events if e.kind in BONDS}))
 
 
 _SAID: dict[EventKind, str] = {

@@ -22,9 +22,11 @@ _ACROSS = 3  # plates side by side at most
 
 @dataclass(frozen=True)
 class Moved:
-    """A piece put elsewhere by hand: its key, the plate's number among those shown, lower left mm and degrees."""
+    """A piece put elsewhere by hand: its key, the numbers of the plates it came from and lies on, lower left mm and
+    degrees."""
 
     key: str
+    origin: int
     plate: int
     x: float
     y: float
@@ -132,7 +134,7 @@ class PlatesView(QWidget):
     def mouseReleaseEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         drag, self._drag = self._drag, None
         if drag is not None and (drag[2] - drag[1]).manhattanLength() > 4:
-            self._put_down(drag[2] - drag[1])
+            self._put_down(drag[2] - drag[1], drag[2])
         self.update()
 
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
@@ -151,15 +153,21 @@ class PlatesView(QWidget):
     def _picked(self) -> tuple[int, Placed] | None:
         return next(((k, p) for k, q in enumerate(self.plates) for p in q.placed if p.item.key == self.picked), None)
 
-    def _put_down(self, by: QPointF) -> None:
+    def _put_down(self, by: QPointF, at: QPointF | None = None) -> None:
         found = self._picked()
         if found is None:
             return
         k, p = found
-        scale = self._box(k)[1]
+        box, scale = self._box(k)
         shape = self._placed(p)
         x, y = shape.bounds[0] + by.x() / scale, shape.bounds[1] - by.y() / scale
-        self.moved.emit(Moved(p.item.key, k, round(x, 2), round(y, 2), self._turned.get(p.item.key, p.angle)))
+        over = k
+        if at is not None:
+            over = next((j for j in self._shown() if self._box(j)[0].contains(at)), k)
+            other = self._box(over)[0]
+            # As it is seen: the same place on the screen, told from the other bed's corner.
+            x, y = x + (box.left() - other.left()) / scale, y + (other.bottom() - box.bottom()) / scale
+        self.moved.emit(Moved(p.item.key, k, over, round(x, 2), round(y, 2), self._turned.get(p.item.key, p.angle)))
 
     # Drawing
 
@@ -176,6 +184,10 @@ class PlatesView(QWidget):
             return
         for k in self._shown():
             self._draw(p, k)
+        found = self._picked() if self._drag is not None else None
+        if found is not None:
+            # What is dragged lies over all plates.
+            self._piece(p, *self._box(found[0]), found[1])
 
     def _draw(self, p: QPainter, k: int) -> None:
         plate, (box, scale) = self.plates[k], self._box(k)
@@ -200,7 +212,8 @@ class PlatesView(QWidget):
         p.drawText(words.translated(0, 18), metric.elidedText(under, Qt.TextElideMode.ElideRight, int(words.width())))
         self._bed(p, box, scale, plate)
         for q in plate.placed:
-            self._piece(p, box, scale, q)
+            if self._drag is None or q.item.key != self._drag[0]:
+                self._piece(p, box, scale, q)
         p.setPen(QPen(look.colour("heather") if front else look.colour("bedrock"), 2.0 if front else 1.0))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRect(box)

@@ -15,6 +15,7 @@ from knollside.gui.instruments.platesview import Moved, PlatesView
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.rundesk import RunDesk
 from knollside.gui.session import Session
+from knollside.gui.spoolfacts import filament_of
 from knollside.gui.stepbase import Act, Mark, Standing, Verdict
 from knollside.gui.steps.page import Page, Same, line
 from knollside.gui.worker import Outcome
@@ -96,15 +97,24 @@ class PlatesPage(Page):
         laid = self.desk.laid.fresh
         if laid is None or moved.plate >= len(laid.plates):
             return
-        plate = laid.plates[moved.plate]
+        origin, plate = laid.plates[moved.origin], laid.plates[moved.plate]
+        if _group(origin) != _group(plate):
+            self.workspace.said.emit(
+                f"It cannot go on plate {moved.plate + 1}: that prints {plate.filament} on {plate.printer.name} in "
+                f"layers of {plate.recipe.layer_height:g} mm. It stays where it was."
+            )
+            self.session.touch()
+            return
         held = {(h.part, h.copy_number): h for h in self.desk.run.held}
-        number = _in_group(laid, moved.plate)
-        # What lies on that plate stays where it is seen; only this piece goes elsewhere.
-        for p in plate.placed:
+        # What lies on plates that pieces may go between stays where it is seen; only this piece goes elsewhere.
+        alike = [k for k, q in enumerate(laid.plates) if _group(q) == _group(plate)]
+        for p, on in ((p, k) for k in alike for p in laid.plates[k].placed):
             part, copy = int(p.item.part), p.item.copy
             x, y, angle = (moved.x, moved.y, moved.angle) if p.item.key == moved.key else (p.x, p.y, p.angle)
+            number = _in_group(laid, moved.plate if p.item.key == moved.key else on)
             held[part, copy] = Held(part=part, copy_number=copy, plate=number, x=x, y=y, angle=angle)
-        self._change({"held": tuple(held.values())}, "a piece moved on its plate")
+        words = "a piece moved on its plate" if moved.origin == moved.plate else "a piece put on another plate"
+        self._change({"held": tuple(held.values())}, words)
 
     # Showing
 
@@ -157,6 +167,10 @@ class PlatesPage(Page):
             self.add(heading("Plates in order", f"{len(laid.plates)} to print"))
             for k, p in enumerate(laid.plates):
                 self.add(self._plate_row(k, p, run, old))
+            if run.held:
+                anew = button("Lay all out anew", lambda: self._change({"held": ()}, "laid out anew"))
+                anew.setToolTip("What was put by hand lies free again")
+                self.add(row(anew, stretch=-2))
             for words in (*laid.left, *laid.as_drawn, *self.desk.troubles):
                 self.add(label(words, 13, 600, wrap=True))
             self.add(rule())
@@ -239,8 +253,29 @@ class PlatesPage(Page):
                 )
                 out.append(label(words, 13, 600, wrap=True))
             if not old:
-                out.append(self._acts(p))
+                out += [*self._said_of(p), self._acts(p)]
         return column(*out, spacing=2)
+
+    def _said_of(self, p: Plate) -> list[QWidget]:
+        """A plate's name, and the spool and printer it is tied to."""
+        shelf = self.workspace.shelf
+        name = QLineEdit(p.title)
+        name.setAccessibleName("Plate's name")
+        name.setMaxLength(60)
+        name.editingFinished.connect(lambda: self._name(p, name.text().strip()))
+        spools = [(s.name, s.id) for s in shelf.spools if filament_of(s, s.material, shelf) == p.filament]
+        spool = Dropdown("Spool of this plate", [("any spool", 0), *spools], 9)
+        spool.put(int(p.spool or 0))
+        spool.chose.connect(lambda v: self.desk.note(p, {"spool": int(str(v))}, f"spool of {p.title}"))
+        printers = [(f.name, f.name) for f in shelf.printers.values()]
+        printer = Dropdown("Printer of this plate", [("any that can", ""), *printers], 9)
+        printer.put(p.only)
+        printer.chose.connect(lambda v: self.desk.note(p, {"printer": str(v)}, f"printer of {p.title}"))
+        return [row(label("called", dim=True), name, stretch=1), row(spool, printer, spacing=4, stretch=-2)]
+
+    def _name(self, p: Plate, name: str) -> None:
+        if name != p.title:
+            self.desk.note(p, {"name": name}, f"plate called {name}" if name else "plate called by its parts")
 
     def _acts(self, p: Plate) -> QWidget:
         begin = button("It is printing", partial(self.desk.mark, p, "printing", p.printer.name))
@@ -335,6 +370,11 @@ class PlatesPage(Page):
         words += [f"{printing} printing"] if printing else []
         words += [f"{printed} printed"] if printed else []
         return Standing(Mark.HALF, f"{run.name}: {', '.join(words)}.")
+
+
+def _group(plate: Plate) -> str:
+    """What plates have alike between which pieces may go."""
+    return plate.key.rpartition("-")[0]
 
 
 def _in_group(laid: Laid, number: int) -> int:

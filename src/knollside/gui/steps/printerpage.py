@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import astuple
 
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from knollside.core.material.cards import MATERIALS
 from knollside.core.model import PrinterFacts, Range, Refused
 from knollside.core.model.running import PrinterEvent, PrinterLog
+from knollside.core.run.sequence import Head
 from knollside.core.run.square import OUTSIDE, Frame, Square, frame_of
 from knollside.core.run.upkeep import Ran, due, hours_since
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
@@ -30,6 +32,8 @@ _KINDS = (
 _NAMES = {kind: words for words, kind in _KINDS} | {"square": "square measured", "adhesive": "adhesive"}
 _SIDES = ("Drawn X", "Drawn Y", "X", "Y", "Rising diagonal", "Falling diagonal")
 _SHOWN = 6
+_HEAD = ("left", "right", "front", "back", "widens at", "bar at")
+_USUAL_HEAD = astuple(Head())
 
 
 class PrinterPage(Page):
@@ -94,6 +98,7 @@ class PrinterPage(Page):
         prints = self.ran()
         self._due(facts, log, prints)
         self._loaded(log)
+        self._head(log)
         self.add(rule())
         self._log(log)
         self.add(rule())
@@ -124,6 +129,25 @@ class PrinterPage(Page):
             f.entered.connect(lambda v, key=key, words=words: self.put({key: v}, f"{words} {v:.0f} min"))
             fields += [label(words, dim=True), f]
         self.add(row(*fields, spacing=4, stretch=-2))
+
+    def _head(self, log: PrinterLog) -> None:
+        """How far the head reaches, for pieces one after another."""
+        size = log.head or _USUAL_HEAD
+        fields = []
+        for k, name in enumerate(_HEAD):
+            low, high = (0.5, 200) if k == 4 else (1, 400)
+            f = NumberField(f"Head, {name}", "length", "mm", 1, low, high, 0, 66)
+            f.put(size[k])
+            f.entered.connect(lambda v, k=k, name=name: self._put_head(k, v, name))
+            fields.append(column(label(name, dim=True), f, spacing=1))
+        words = "From the nozzle's tip; for pieces one after another."
+        self.add(heading("Head and bar", "yours" if log.head else "typical"), row(*fields[:4], spacing=4, stretch=-2))
+        self.add(row(*fields[4:], spacing=4, stretch=-2), label(words, dim=True, wrap=True))
+
+    def _put_head(self, k: int, value: float, name: str) -> None:
+        size = list(self.log.head or _USUAL_HEAD)
+        size[k] = value
+        self.put({"head": tuple(size)}, f"head {name} {value:g} mm")
 
     def _log(self, log: PrinterLog) -> None:
         kind = Dropdown("What was done", _KINDS, 12)

@@ -8,10 +8,11 @@ from knollside.core.material.cards import material
 from knollside.core.model import Range, Refused
 from knollside.core.model.running import Dried, SpoolLog, Stay, Took, Weighing
 from knollside.core.run.moisture import Drying, Water, uptake_of
+from knollside.core.run.spoollog import left_of
 from knollside.core.run.spools import Left
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, chance, column, heading, label, row, rule
 from knollside.gui.session import Session
-from knollside.gui.spoolfacts import drying_now, left_of, log_of, water_now
+from knollside.gui.spoolfacts import drying_now, log_of, water_now
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, line
 from knollside.sim.shelf import SimulatedHygrometer, SimulatedScale, spool_named
@@ -52,7 +53,7 @@ class SpoolPage(Page):
             {"at": self.workspace.now(), "gross_g": grams, "source": source, "drying": drying}
         )
         try:
-            left_of(spool, log.model_copy(update={"weighings": (*log.weighings, made)}))
+            left_of(log.model_copy(update={"weighings": (*log.weighings, made)}))
         except Refused as refusal:
             self.workspace.said.emit(str(refusal))
             return
@@ -108,7 +109,7 @@ class SpoolPage(Page):
 
     def _grams(self, spool: Spool, log: SpoolLog) -> None:
         try:
-            left = left_of(spool, log)
+            left = left_of(log)
         except Refused as refusal:
             left = Left(Range(0, 0, 0), str(refusal))
         r = left.grams
@@ -207,7 +208,7 @@ class SpoolPage(Page):
                 acts=(Act("It is dried", lambda: self.dried(found.planned, float(usual[0]))),),
             )
         try:
-            r = left_of(spool, log).grams
+            r = left_of(log).grams
         except Refused as refusal:
             return Verdict("Its weighings cannot be right.", str(refusal), number="!", tone="clay")
         return Verdict(

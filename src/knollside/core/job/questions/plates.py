@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -101,7 +102,8 @@ class Wanted:
 @dataclass(frozen=True)
 class Plate:
     """One plate: what lies where, in which order where it is one after another, its cost either way; ``why`` it cannot
-    be printed one after another, where it cannot; ``bound`` to its printer, by which something on it was corrected."""
+    be printed one after another, where it cannot; ``bound`` to its printer, by which something on it was corrected;
+    the ``spool`` and the printer (``only``) that the person tied it to."""
 
     key: str
     title: str
@@ -117,6 +119,24 @@ class Plate:
     hours: Range
     grams: float
     bound: bool = False
+    spool: str = ""
+    only: str = ""
+
+
+@dataclass(frozen=True)
+class Tie:
+    """What was said of the plate that holds most of these ``pieces``, (part's key, copy): its name, its spool's key,
+    its printer."""
+
+    pieces: tuple[tuple[str, int], ...]
+    name: str = ""
+    spool: str = ""
+    printer: str = ""
+
+    def holds(self, placed: Sequence[Placed]) -> bool:
+        """Whether it speaks of the plate with these pieces: more than half of either is of both."""
+        both = len({(p.item.part, p.item.copy) for p in placed} & set(self.pieces))
+        return 2 * both > len(placed) and 2 * both > len(self.pieces)
 
 
 @dataclass(frozen=True)
@@ -139,13 +159,17 @@ def group_of(w: Wanted) -> tuple[object, ...]:
 class Plates(Question[Laid]):
     """All copies packed, each group of parts that may share plates by itself. ``one_after_another``: laid out so that
     the head passes. ``locked``: copies that stay where they are: (part's key, copy, plate of its group, x, y, angle).
-    """
+    ``heads`` by the printer's name (a typical one for others); ``ties``: what was said of single plates."""
 
     wanted: tuple[Wanted, ...]
     spacing: Spacing
-    head: Head
+    heads: tuple[tuple[str, Head], ...]
     one_after_another: bool
     locked: tuple[tuple[str, int, int, float, float, float], ...] = ()
+    ties: tuple[Tie, ...] = ()
+
+    def head(self, printer: PrinterFacts) -> Head:
+        return dict(self.heads).get(printer.name, Head())
 
     def answer(self, ask: Answerer) -> Laid:
         groups: dict[tuple[object, ...], list[Wanted]] = {}
@@ -196,11 +220,12 @@ class Plates(Question[Laid]):
             if f"{key}/{copy}" in by_key
         ]
         free = [i for i in items if i.key not in {p.item.key for p in held}]
-        reach = self.head.reach if self.one_after_another else None
+        reach = self.head(printer).reach if self.one_after_another else None
         packed = pack(free, bed, Spacing(self.spacing.clearance, self.spacing.edge, reach), held)
         wanted = {w.key: w for w in group}
-        keys = (f"group-{which + 1}-{k + 1}" for k in range(packed.plates))
-        return [self._plate(key, packed.on(k), wanted, taken) for k, key in enumerate(keys)], left
+        # A plate that lost all its pieces by hand is none; the others keep their numbers.
+        there = [k for k in range(packed.plates) if packed.on(k)]
+        return [self._plate(f"group-{which + 1}-{k + 1}", packed.on(k), wanted, taken) for k in there], left
 
     def _plate(self, key: str, placed: tuple[Placed, ...], wanted: dict[str, Wanted], taken: dict[str, Taken]) -> Plate:
         parts = [p.item.part for p in placed]
@@ -211,17 +236,18 @@ class Plates(Question[Laid]):
         )
         order, why = None, ""
         try:
-            order = order_of(standing, self.head)
+            order = order_of(standing, self.head(wanted[parts[0]].printer))
         except Refused as refusal:
             why = str(refusal)
         first = wanted[parts[0]]
+        tie = next((t for t in self.ties if t.holds(placed)), Tie(()))
         together, single = at_once(standing), one_by_one(standing)
         total = single.hours if self.one_after_another and order is not None else together.hours
         low, high = (sum(getattr(taken[o].hours, end) for o in parts) for end in ("low", "high"))
         plain = sum(taken[o].hours.value for o in parts)
         return Plate(
             key,
-            _title(placed),
+            tie.name or _title(placed),
             first.printer,
             first.filament,
             first.recipe,
@@ -234,6 +260,8 @@ class Plates(Question[Laid]):
             Range(total, total * low / plain, total * high / plain, first.taken.price.factor.source),
             float(np.sum([taken[o].grams for o in parts])),
             any(wanted[o].taken.made is not None or wanted[o].taken.frame is not None for o in parts),
+            tie.spool,
+            tie.printer,
         )
 
 
