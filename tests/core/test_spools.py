@@ -9,7 +9,9 @@ import pytest
 
 from knollside.core.model import Range, Refused
 from knollside.core.run.moisture import Stay, drying_of, floor_at, left, uptake_of, water_of
+from knollside.core.run.scale import grams_in, settled
 from knollside.core.run.spools import Known, Need, OnShelf, lasts, left_on, shared_out
+from knollside.sim.shelf import SimulatedScale, SimulatedSpool
 
 
 def stepped(x_end: float, rings: int = 200) -> float:
@@ -200,3 +202,32 @@ def test_small_prints_use_up_ends_and_what_is_short_is_said() -> None:
     assert "there is no such spool" in " ".join(
         short.short
     ) and "has about 85 g to spare (0 % that it lasts)" in " ".join(short.short)
+
+
+def test_a_scales_lines_are_read_and_it_must_settle() -> None:
+    assert [grams_in(t) for t in ("ST,GS,+  812.4 g", "812,4", "0.8124 kg", "28.66 oz")] == [
+        812.4,
+        812.4,
+        812.4,
+        pytest.approx(812.5, abs=0.1),
+    ]
+    for text in ("", "OL", "-12 g", "12 stone", "1e9 g", "nan", "812.4 g 813"):
+        with pytest.raises(Refused):
+            grams_in(text)
+    assert settled([800.0, 812.0, 812.4]) is None and settled([800.0, 812.0, 812.4, 812.2]) == pytest.approx(812.2)
+    with pytest.raises(Refused, match="does not settle: 836, 839, 842 g"):
+        settled([800.0 + 3 * k for k in range(15)])
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_the_simulated_drier_dries_by_the_told_hours(seed: int) -> None:
+    """Spools whose outer turns dry fast and inner ones slowly, weighed to a tenth of a gram: dry by what was told."""
+    rng, dry = np.random.default_rng(seed), 0
+    for k in range(60):
+        spool = SimulatedSpool(210, 900, rng.uniform(0.8, 2.2), *rng.uniform((0.8, 4, 0.03), (2.5, 9, 0.1)))
+        scale = SimulatedScale(fine=True, rng=np.random.default_rng(k))
+        weighings = [(h, scale.read(spool, h)) for h in (0.0, 1.0, 2.0, 4.0)]
+        water = Range(spool.water, 0.7 * spool.water, 1.4 * spool.water)
+        found = drying_of(uptake_of("Nylon"), water, 12.0, 80.0, 900.0, weighings)
+        dry += spool.dried(found.planned) <= max(found.target, spool.water * spool.keeps * 1.15)
+    assert dry >= 0.85 * 60

@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import QCheckBox
 from knollside.core.job.answer import laid
 from knollside.core.mesh.load import load_file
 from knollside.core.model.running import Dried, SpoolLog, Stay
+from knollside.core.run.square import Square, frame_of
+from knollside.sim.desk import frame_named
 from knollside.sim.shelf import SimulatedScale, SimulatedSpool, spool_named
 
 SHOTS = os.environ.get("KNOLL_SHOTS", "")
@@ -191,3 +193,105 @@ def test_the_list_before_a_print_is_ticked_or_skipped_with_a_reason_and_kept(des
     shot(desk, "before")
     desk.workspace.undo.undo()
     assert len(desk.workspace.shelf.printer_logs[number].ticks) == 1
+
+
+def test_a_scale_at_a_port_is_listened_to_until_it_has_settled(shelf: Desk) -> None:
+    logs = lambda: shelf.workspace.shelf.spool_logs  # noqa: E731
+    pick(shelf, "Spool to describe", "PETG green")
+    number, port = page(shelf).spool.id, page(shelf).port
+    press_in_panel(shelf, "a scale at a port …")
+    type_in(shelf, "The scale's port", "/dev/nowhere")
+    press_in_panel(shelf, "Listen")
+    assert "There is no scale at /dev/nowhere" in seen(shelf)
+    press_in_panel(shelf, "Plug in the simulated one")
+    assert "Listening at" in seen(shelf)
+    press_in_panel(shelf, "Read the scale")
+    shelf.settle(lambda: len(logs()[number].weighings) == 1)
+    truth = spool_named("PETG green", 640)
+    (first,) = logs()[number].weighings
+    assert first.source == "scale" and first.gross_g == pytest.approx(truth.gross(), abs=2)
+    # One that drifts never settles: that is said, and nothing is kept.
+    for k in range(15):
+        port.simulated.send(800 + 3 * k, "g")
+    shelf.settle(lambda: "does not settle" in shelf.window.note.text())
+    # Pulled in the middle of a reading: nothing is kept of it either.
+    port.simulated.send(812, "g")
+    port.simulated.send(812, "g")
+    port.simulated.unplug()
+    shelf.settle(lambda: "is gone" in seen(shelf))
+    assert len(logs()[number].weighings) == 1
+
+
+def test_the_simulated_drier_teaches_the_hours(shelf: Desk) -> None:
+    pick(shelf, "Spool to describe", "Nylon")
+    press_in_panel(shelf, "4 h, simulated")
+    log = shelf.workspace.shelf.spool_logs[page(shelf).spool.id]
+    truth = spool_named("Nylon", page(shelf).spool.grams_left)
+    assert [w.drying for w in log.weighings] == [0, 1, 2, 4]
+    assert log.weighings[3].gross_g == pytest.approx(truth.gross(4.0), abs=0.3)
+    assert page(shelf).verdict().source == "Hours: yours, 4 weighings."
+
+
+def test_a_simulated_frame_is_measured_and_found(desk: Desk) -> None:
+    desk.settle(lambda: desk.facts is not None)
+    desk.window.take("Workshop")
+    desk.settle()
+    press_in_panel(desk, "Print and measure it, simulated")
+    number = desk.part.printer_id
+    event = desk.workspace.shelf.printer_logs[number].events[-1]
+    true = frame_named("Old Tom")
+    found = frame_of(Square(*event.square))
+    assert found.skew.low <= true.skew <= found.skew.high and abs(found.skew.value - true.skew) < 0.05
+    assert abs(found.scale_x.value - true.scale_x) < 0.002
+
+
+def test_a_new_printer_is_set_up_step_by_step(desk: Desk) -> None:
+    desk.settle(lambda: desk.facts is not None)
+    desk.window.take("Workshop")
+    press(desk, "Add a printer")
+    assert "by hand" in seen(desk) or "7 of 7 left" in seen(desk)
+    press_in_panel(desk, "Set it up, step by step")
+    desk.settle(lambda: "Together" in seen(desk), 60)
+    workshop = desk.window.steps["Workshop"]
+    names = [b.accessibleName() for b in workshop.setup.findChildren(QCheckBox)]
+    assert names[0].startswith("Mains selector") and names[6:] == [
+        "First-layer height",
+        "Frame square",
+        "Flare piece",
+        "Hole and pin bar",
+        "Gap ladder",
+    ]
+    for text in ("Mains selector to this wall's voltage", "Bed level"):
+        box = next(b for b in desk.window.findChildren(QCheckBox) if b.accessibleName() == text and b.isVisible())
+        QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(10, box.height() // 2))
+        desk.settle()
+    log = desk.workspace.shelf.printer_logs[workshop.printers.at]
+    assert [t.line for t in log.ticks] == ["set up: selector", "set up: level"] and "5 of 7 left" in seen(desk)
+    pieces = next(iter(workshop.setup._pieces.values()))
+    square = next(s for s in pieces if s.key == "first square")
+    # A frame of 8 mm beams, 100 mm wide, 3 mm high, mostly walls and tops: 11 g of PETG if it were solid.
+    solid = (100**2 - 84**2) * 3 * 1.27 / 1000
+    assert 0.5 * solid < square.grams <= 1.02 * solid
+    desk.workspace.undo.undo()
+    desk.settle()
+    assert "6 of 7 left" in seen(desk), seen(desk)
+    shot(desk, "setup")
+
+
+def test_adhesive_that_let_go_is_asked_for_before_the_next_print(desk: Desk) -> None:
+    desk.settle(lambda: desk.facts is not None)
+    desk.window.take("Workshop")
+    pick(desk, "What was done", "adhesive let go")
+    type_in(desk, "Note of what was done", "glue stick")
+    press_in_panel(desk, "Log it")
+    desk.window.take("Run")
+    desk.settle()
+    assert "Glue stick: let go" in seen(desk)
+    desk.window.take("Workshop")
+    pick(desk, "What was done", "adhesive held, taken off hot")
+    press_in_panel(desk, "Log it")
+    event = desk.workspace.shelf.printer_logs[desk.part.printer_id].events[-1]
+    assert event.held and event.hot and "held, taken off hot" in seen(desk)
+    desk.window.take("Run")
+    desk.settle()
+    assert "Glue stick: let go" not in seen(desk)

@@ -1,4 +1,4 @@
-"""A calliper at a serial port: each line it sends is one reading. Real and simulated ones come in the same way."""
+"""A calliper or a scale at a serial port: each line it sends is one reading. Real and simulated ones come alike."""
 
 from __future__ import annotations
 
@@ -12,15 +12,15 @@ from knollside.core.model import Refused
 _LONGEST = 64  # characters in one line
 
 
-class SerialCalliper(QObject):
+class SerialDevice(QObject):
     """``sent`` carries the text of one reading; ``lost`` says in a sentence that the port is gone."""
 
     sent = pyqtSignal(str)
     lost = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, what: str) -> None:
         super().__init__()
-        self.path = ""
+        self.what, self.path = what, ""
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
 
@@ -35,7 +35,7 @@ class SerialCalliper(QObject):
             port = serial.Serial(path, baud, timeout=0.2)
         except (serial.SerialException, OSError, ValueError) as error:
             reason = getattr(error, "strerror", None) or str(error)
-            raise Refused(f"There is no calliper at {path or 'an empty name'} ({reason}).") from None
+            raise Refused(f"There is no {self.what} at {path or 'an empty name'} ({reason}).") from None
         self.path, self._stop = path, threading.Event()
         self._thread = threading.Thread(target=self._read, args=(port, self._stop), daemon=True)
         self._thread.start()
@@ -60,7 +60,7 @@ class SerialCalliper(QObject):
         except (serial.SerialException, OSError):
             if not stop.is_set():
                 self.lost.emit(
-                    f"The calliper at {self.path} is gone. What was taken is kept; plug it in and listen again."
+                    f"The {self.what} at {self.path} is gone. What was taken is kept; plug it in and listen again."
                 )
         finally:
             stop.set()

@@ -61,6 +61,33 @@ class SimulatedCalliper:
 
 
 @dataclass(frozen=True)
+class SimulatedFrame:
+    """A frame that is off: printed over drawn along X and Y, degrees by which Y leans towards X, and how much wider an
+    outside comes out, mm."""
+
+    scale_x: float
+    scale_y: float
+    skew: float
+    wider: float
+
+    def square(self, drawn_x: float, drawn_y: float) -> tuple[float, float, float, float]:
+        """Sides along X and Y and the rising and falling diagonal of a printed square, mm."""
+        lean = np.radians(self.skew)
+        x = np.array([drawn_x * self.scale_x, 0.0])
+        y = drawn_y * self.scale_y * np.array([np.sin(lean), np.cos(lean)])
+        sides = [float(np.linalg.norm(v)) + self.wider for v in (x, y)]
+        across = [float(np.linalg.norm(v)) + self.wider * 2**0.5 for v in (x + y, x - y)]
+        return sides[0], sides[1], across[0], across[1]
+
+
+def frame_named(name: str) -> SimulatedFrame:
+    """The simulated frame of a printer, the same every time."""
+    rng = np.random.default_rng(sum(name.encode()) + 7)
+    scales = rng.normal(1.0, 0.0015, 2)
+    return SimulatedFrame(float(scales[0]), float(scales[1]), float(rng.normal(0, 0.35)), float(rng.normal(0.04, 0.05)))
+
+
+@dataclass(frozen=True)
 class PrintedPiece:
     """One print of a test piece on a simulated printer: the same piece, measured twice, is the same size."""
 

@@ -1,4 +1,4 @@
-"""A simulated calliper behind a real serial port: a pseudo-terminal that another program opens as it would a device."""
+"""A simulated calliper or scale behind a real serial port: a pseudo-terminal, opened as a device would be."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ class SimulatedPort:
         tty.setraw(self._other)
         self.path = os.ttyname(self._other)
 
-    def send(self, value: float) -> None:
-        os.write(self._own, f"{value:.2f} mm\r\n".encode())
+    def send(self, value: float, unit: str = "mm") -> None:
+        os.write(self._own, f"{value:.2f} {unit}\r\n".encode())
 
     def unplug(self) -> None:
         for handle in (self._own, self._other):

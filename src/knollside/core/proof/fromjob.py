@@ -8,7 +8,7 @@ from knollside.core.fit.correction import axis_of
 from knollside.core.model import Feature, Refused
 from knollside.core.proof.bar import hole_and_pin_bar
 from knollside.core.proof.couples import snap_arms, thread_pair
-from knollside.core.proof.ladders import flare_piece, gap_ladder, three_hinges
+from knollside.core.proof.ladders import flare_piece, gap_ladder, square_piece, three_hinges
 from knollside.core.proof.piece import TestPiece
 
 _LARGEST = 30.0  # mm; rounds above that tell nothing a smaller one does not, and cost an hour
@@ -54,6 +54,7 @@ def wishes(
         Wish("bar", "Hole and pin bar", tuple(sizes), tuple(lying), (), f"its rounds: {told} mm" if sizes else ""),
         Wish("ladder", "Gap ladder", (), (), (("middle gap", frees), ("layer", layer_height)), between),
         Wish("flare", "Flare piece", (), (), (("width", 20.0),), "every part has a first layer"),
+        Wish("square", "Frame square", (), (), (("side", 100.0),), ""),
         Wish("hinges", "Hinge of three gaps", (), (), (("middle gap", gap or 0.4),), between),
         Wish(
             "threads",
@@ -82,6 +83,10 @@ def make(wish: Wish) -> TestPiece:
         if not 8 <= v["width"] <= 100:
             raise Refused("A flare piece is 8 to 100 mm wide.")
         return flare_piece(v["width"])
+    if wish.name == "square":
+        if not 40 <= v["side"] <= 400:
+            raise Refused("A frame square is 40 to 400 mm wide.")
+        return square_piece(v["side"])
     if wish.name == "hinges":
         return three_hinges(v["middle gap"])
     if wish.name == "threads":

@@ -1,4 +1,4 @@
-"""Gap ladders, the flare piece and the hinge of three gaps: what a printer frees, and how its foot grows."""
+"""Gap ladders, the flare piece, the frame square and the hinge of three gaps: what a printer frees and is off."""
 
 from __future__ import annotations
 
@@ -59,6 +59,24 @@ def flare_piece(wide: float = 20.0) -> TestPiece:
         (),
         "A block measured at its foot and half-way up: the difference is the first layers' flare.",
         "It cannot tell: the flare of another sheet, first-layer height or bed temperature.",
+    )
+
+
+def square_piece(drawn: float = 100.0, beam: float = 8.0) -> TestPiece:
+    """A flat square frame to be measured along both sides and over both diagonals: what the printer's frame is off. Its
+    front left corner has a notch inside."""
+    inner = drawn - beam
+    frame = box(0, drawn, 0, drawn, 0, 3) - box(beam, inner, beam, inner, -1, 4)
+    mark = box(beam - 2, beam + 0.01, beam - 2, beam + 0.01, -1, 4)
+    return TestPiece(
+        "square",
+        "Frame square",
+        placed(frame - mark),
+        (),
+        (),
+        "Measured along X and Y and over both diagonals, at Workshop under Square and scale. The notch inside is front "
+        "left.",
+        "It cannot tell: how square Z stands.",
     )
 
 

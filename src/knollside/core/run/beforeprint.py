@@ -41,7 +41,7 @@ def changed_since(
     events: Iterable[PrinterEvent], prints: Sequence[Print], material: str, now: datetime
 ) -> tuple[Check, ...]:
     """Lines for the list, each with its why, the gravest first."""
-    good = [p for p in prints if p.good]
+    events, good = list(events), [p for p in prints if p.good]
     if not good:
         return (
             Check("Selector of the mains set to this wall's voltage", "no good print is on record here"),
@@ -52,9 +52,13 @@ def changed_since(
     for e in sorted(events, key=lambda e: e.at):
         if e.at > last.at and e.kind in _AFTER:
             out[e.kind] = Check(_AFTER[e.kind], f"{_SAID[e.kind]} {e.at:%d %b}, after the last good print")
+    glue = max((e for e in events if e.kind == "adhesive"), key=lambda e: e.at, default=None)
     order = list(_AFTER)
     made = sorted(out.items(), key=lambda i: order.index(i[0]))  # type: ignore[arg-type]
     checks = [c for _, c in made]
+    if glue is not None and glue.held is False:
+        what = f"{glue.note}: " if glue.note else ""
+        checks.append(Check("Clean the sheet and renew what makes it hold", f"{what}let go {glue.at:%d %b}"))
     newest = max(prints, key=lambda p: p.at)
     if newest.material != material:
         checks.append(

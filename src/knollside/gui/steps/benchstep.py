@@ -22,7 +22,7 @@ from knollside.gui.fileasks import LoadTable
 from knollside.gui.instruments.fitstrips import ErrorChart, GapChart
 from knollside.gui.instruments.widgets import tell
 from knollside.gui.pieces import Pieces
-from knollside.gui.ports import SerialCalliper
+from knollside.gui.ports import SerialDevice
 from knollside.gui.session import Session
 from knollside.gui.slip import Slip, Source, part_spots
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
@@ -64,7 +64,7 @@ class BenchStep(Step):
         self.wanted = "bar"
         self._printed: tuple[object, tuple[Spot, ...]] | None = None
         self._said = ""
-        self.calliper = SerialCalliper()
+        self.calliper = SerialDevice("calliper")
         self.calliper.sent.connect(lambda text: self.take(text, "calliper"))
         self.calliper.lost.connect(self._lost)
         self.simulated_port: SimulatedPort | None = None

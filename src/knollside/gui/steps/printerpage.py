@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import astuple
 
+import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from knollside.core.material.cards import MATERIALS
@@ -16,6 +17,7 @@ from knollside.core.run.upkeep import Ran, due, hours_since
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.session import Session
 from knollside.gui.steps.page import Page, line
+from knollside.sim.desk import SimulatedCalliper, frame_named
 
 _KINDS = (
     ("new nozzle", "nozzle"),
@@ -25,12 +27,14 @@ _KINDS = (
     ("moved", "moved"),
     ("cleaned", "cleaned"),
     ("height set again", "levelled"),
-    ("adhesive held, cold", "held cold"),
+    ("adhesive held, taken off cold", "held cold"),
+    ("adhesive held, taken off hot", "held hot"),
     ("adhesive let go", "let go"),
     ("first use", "first use"),
 )
 _NAMES = {kind: words for words, kind in _KINDS} | {"square": "square measured", "adhesive": "adhesive"}
 _SIDES = ("Drawn X", "Drawn Y", "X", "Y", "Rising diagonal", "Falling diagonal")
+_HELD = {True: " held, taken off hot", False: " held, taken off cold", None: " held"}
 _SHOWN = 6
 _HEAD = ("left", "right", "front", "back", "widens at", "bar at")
 _USUAL_HEAD = astuple(Head())
@@ -65,13 +69,13 @@ class PrinterPage(Page):
 
     def happened(self, kind: str, note: str = "", square: tuple[float, ...] | None = None) -> None:
         """Log something that was done, now."""
-        held = {"held cold": True, "let go": False}.get(kind)
+        held = {"held cold": True, "held hot": True, "let go": False}.get(kind)
         told = {
             "kind": "adhesive" if held is not None else kind,
             "at": self.workspace.now(),
             "note": note[:400],
             "held": held,
-            "hot": False if held else None,
+            "hot": kind == "held hot" if held else None,
             "square": square,
         }
         event = PrinterEvent.model_validate(told)
@@ -158,7 +162,7 @@ class PrinterPage(Page):
         go = button("Log it", lambda: self.happened(str(kind.currentData()), note.text().strip()))
         self.add(heading("What was done"), row(kind, note, go, spacing=4, stretch=1))
         for e in reversed(log.events[-_SHOWN:]):
-            held = "" if e.held is None else (" held, cold" if e.held else " let go")
+            held = "" if e.held is None else _HELD[e.hot] if e.held else " let go"
             words = f"{e.at:%d %b %Y}  {_NAMES.get(e.kind, e.kind)}{held}{f': {e.note}' if e.note else ''}"
             self.add(label(words, dim=True, wrap=True))
 
@@ -182,7 +186,8 @@ class PrinterPage(Page):
             f.entered.connect(lambda v, name=name: self._typed.update({name: v}))
             fields.append(column(label(name, dim=True), f, spacing=1))
         self.add(row(*fields[:3], stretch=-2), row(*fields[3:], stretch=-2))
-        self.add(row(button("Work it out", self._work_out), stretch=-2))
+        simulated = button("Print and measure it, simulated", self._simulate, tip="A stand-in with a frame of its own")
+        self.add(row(button("Work it out", self._work_out), simulated, spacing=4, stretch=-2))
         last = next((e for e in reversed(log.events) if e.square is not None), None)
         if last is not None and last.square is not None:
             for w in self._told(last):
@@ -196,6 +201,17 @@ class PrinterPage(Page):
             words = "the frame's error taken out of meshes" if not log.true_up else "meshes written as they are"
             true_up.clicked.connect(lambda on: self.put({"true_up": on}, words))
             self.add(true_up)
+
+    def _simulate(self) -> None:
+        """The stand-in prints a square on its own frame and holds its own calliper to it."""
+        facts = self.facts
+        if facts is None:
+            return
+        rng = np.random.default_rng(len(self.log.events))
+        sizes = frame_named(facts.name).square(self._typed["Drawn X"], self._typed["Drawn Y"])
+        read = [SimulatedCalliper().read(v, rng) for v in sizes]
+        self._typed.update(zip(_SIDES[2:], read, strict=True))
+        self._work_out()
 
     def _outside(self) -> Range:
         """How much wider an outside comes out on this printer, learned where it was read."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import timedelta
 
 from knollside.core.material.cards import material
 from knollside.core.model import Range, Refused
@@ -15,6 +16,7 @@ from knollside.gui.session import Session
 from knollside.gui.spoolfacts import drying_now, log_of, water_now
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, line
+from knollside.gui.steps.scaleport import ScalePort
 from knollside.sim.shelf import SimulatedHygrometer, SimulatedScale, spool_named
 from knollside.store.records import Spool
 
@@ -26,7 +28,12 @@ class SpoolPage(Page):
         super().__init__()
         self.session, self.workspace, self._at = session, session.workspace, at
         self.scale, self.hygrometer = SimulatedScale(), SimulatedHygrometer()
+        self.fine = SimulatedScale(fine=True)
+        self.port = ScalePort()
+        self.port.weighed.connect(lambda grams: self.weigh(grams, "scale"))
+        self.port.said.connect(self.workspace.said)
         self.margins(0, 0)
+        self.layout().insertWidget(1, self.port)  # type: ignore[union-attr]
 
     @property
     def spool(self) -> Spool | None:
@@ -60,14 +67,29 @@ class SpoolPage(Page):
         self.put({"weighings": (*log.weighings, made)}, f"weighed, {grams:.1f} g")
 
     def read_scale(self) -> None:
-        """A reading of the simulated scale."""
+        """A reading of the simulated scale, through its port where that is open."""
         spool = self.spool
         if spool is None:
             return
         try:
+            if self.port.simulates:
+                self.port.send(lambda: self.scale.read(spool_named(spool.name, spool.grams_left)))
+                return
             self.weigh(self.scale.read(spool_named(spool.name, spool.grams_left)), "simulated")
         except Refused as refusal:
             self.workspace.said.emit(str(refusal))
+
+    def dry_simulated(self) -> None:
+        """Four hours in the simulated drier, weighed to a tenth of a gram at 0, 1, 2 and 4 h."""
+        spool = self.spool
+        if spool is None:
+            return
+        truth, now = spool_named(spool.name, spool.grams_left), self.workspace.now()
+        made = tuple(
+            Weighing(at=now + timedelta(hours=h), gross_g=self.fine.read(truth, h), drying=h, source="simulated")
+            for h in (0.0, 1.0, 2.0, 4.0)
+        )
+        self.put({"weighings": (*self.log_of(spool).weighings, *made)}, "weighed while it dries, simulated")
 
     def keep(self, where: str) -> None:
         spool = self.spool
@@ -178,7 +200,8 @@ class SpoolPage(Page):
         )
         done = button("It is dried", lambda: self.dried(hours.value or float(usual[1]), float(usual[0])))
         self.add(row(label("after", dim=True), hours, label("h it weighs", dim=True), grams, spacing=4, stretch=-2))
-        self.add(row(log_it, done, spacing=4, stretch=-2))
+        simulated = button("4 h, simulated", self.dry_simulated, tip="Weighed at 0, 1, 2 and 4 h by stand-ins")
+        self.add(row(log_it, done, simulated, spacing=4, stretch=-2))
 
     # The verdict
 

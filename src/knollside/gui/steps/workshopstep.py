@@ -15,6 +15,7 @@ from knollside.gui.steps.cardform import CardForm
 from knollside.gui.steps.keeping import KeepingForm
 from knollside.gui.steps.machines import PrinterForm, SpoolForm
 from knollside.gui.steps.printerpage import PrinterPage
+from knollside.gui.steps.setuppage import SetUpPage
 from knollside.gui.steps.spoolpage import SpoolPage
 from knollside.gui.steps.tabs import Tabs
 from knollside.store.records import PrintRecord
@@ -39,9 +40,10 @@ class WorkshopStep(Step):
         self.cards = CardForm(session)
         self.keeping = KeepingForm(session)
         self.printer = PrinterPage(session, lambda: self.printers.at)
+        self.setup = SetUpPage(session, lambda: self.printers.at)
         self.spool = SpoolPage(session, lambda: self.spools.at)
         pages = (
-            ("Printers", _body(self.printers, rule(), self.printer)),
+            ("Printers", _body(self.printers, rule(), self.setup, self.printer)),
             ("Spools", _body(self.spools, rule(), self.spool)),
             ("Materials", _body(self.cards)),
             ("Keeping", _body(self.keeping)),
@@ -62,6 +64,7 @@ class WorkshopStep(Step):
         printers = self.workspace.shelf.printers
         self.printers.refresh()
         self.spools.refresh()
+        self.setup.refresh()
         self.printer.refresh()
         self.spool.refresh()
         self.cards.refresh()

@@ -1,0 +1,116 @@
+"""The guide through setting up a printer: ticked step by step, kept with the printer, folded once it is done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QCheckBox, QWidget
+
+from knollside.core.job.questions.setup import FirstPieces
+from knollside.core.material.cards import MATERIALS, Material
+from knollside.core.model import PrinterFacts, Recipe
+from knollside.core.model.running import PrinterLog, Tick
+from knollside.core.recipe.price import time_factor
+from knollside.core.run.setup import MARK, SetUpStep, by_hand, ticked
+from knollside.gui.instruments.widgets import button, column, heading, label, row
+from knollside.gui.session import Session
+from knollside.gui.steps.page import Page
+from knollside.gui.worker import Outcome
+from knollside.store.parts import USUAL_MATERIAL
+
+
+class SetUpPage(Page):
+    """``at``: the printer's number, asked of the form above."""
+
+    def __init__(self, session: Session, at: Callable[[], int | None]) -> None:
+        super().__init__()
+        self.session, self.workspace, self._at = session, session.workspace, at
+        self.shown = False
+        self._pieces: dict[str, tuple[SetUpStep, ...]] = {}
+        self._asked = ""
+        self.margins(0, 0)
+
+    @property
+    def log(self) -> PrinterLog:
+        return self.workspace.shelf.printer_log(self._at())
+
+    @property
+    def facts(self) -> PrinterFacts | None:
+        return self.workspace.shelf.printers.get(self._at() or 0)
+
+    def _question(self, facts: PrinterFacts) -> FirstPieces:
+        number = self._at()
+        prints = [r for r in self.workspace.kept.every_print() if r.printer_id == number]
+        factor = time_factor([(r.estimate_hours or 0, r.actual_hours or 0) for r in prints])
+        return FirstPieces(facts, Recipe(line_width=round(1.1 * facts.nozzle_mm, 2)), self._card(), factor)
+
+    def _card(self) -> Material:
+        """Of what is loaded; the usual material where that is none."""
+        known = [name for name in MATERIALS if self.log.loaded.startswith(name)]
+        return MATERIALS[max(known, key=len, default=USUAL_MATERIAL)]
+
+    def _came(self, key: str, outcome: Outcome) -> None:
+        if outcome.result is not None:
+            self._pieces = {key: outcome.result}
+
+    def _fold(self) -> None:
+        self.shown = not self.shown
+        self.session.touch()
+
+    def _tick(self, key: str, on: bool) -> None:
+        number, facts, line = self._at(), self.facts, MARK + key
+        if number is None or facts is None:
+            return
+        kept = tuple(t for t in self.log.ticks if t.line != line)
+        if on:
+            kept = (*kept, Tick(line=line, at=self.workspace.now()))
+        log = self.log.model_copy(update={"ticks": kept})
+        self.workspace.runs.put_printer_log(number, log, f"{facts.name}: {key} {'done' if on else 'not done'}")
+
+    def refresh(self) -> None:
+        facts = self.facts
+        if facts is None:
+            self.fresh(None)
+            return
+        pieces: tuple[SetUpStep, ...] | None = None
+        if self.shown:
+            question = self._question(facts)
+            pieces = self._pieces.get(question.key)
+            if pieces is None and self._asked != question.key:
+                self._asked = question.key
+                self.session.once("first pieces", question, partial(self._came, question.key))
+        done = ticked(self.log.ticks)
+        if self.fresh((self._at(), facts, done, self.shown, pieces)):
+            self._fill(facts, done, pieces)
+
+    def _fill(self, facts: PrinterFacts, done: frozenset[str], pieces: tuple[SetUpStep, ...] | None) -> None:
+        hand = by_hand(facts)
+        left = sum(s.key not in done for s in hand)
+        words = "Set it up, step by step" if not self.shown else "Fold it away"
+        side = "by hand: all done" if not left else f"{left} of {len(hand)} left"
+        self.add(heading("Setting up", side), row(button(words, self._fold), stretch=-2))
+        if not self.shown:
+            return
+        for s in hand:
+            self.add(self._step(s, s.key in done))
+        self.add(heading("First test pieces", "in this order"))
+        if pieces is None:
+            self.add(label("They are made and priced …", dim=True))
+            return
+        for s in pieces:
+            self.add(self._step(s, s.key in done))
+        hours = sum(s.hours.value for s in pieces if s.hours is not None)
+        grams = sum(s.grams or 0.0 for s in pieces)
+        words = (
+            f"Together {hours:.1f} h and {grams:.0f} g of {self._card().name}. Make them at Proof, measure at Bench."
+        )
+        self.add(label(words, dim=True, wrap=True))
+
+    def _step(self, s: SetUpStep, done: bool) -> QWidget:
+        box = QCheckBox(s.words)
+        box.setAccessibleName(s.words)
+        box.setChecked(done)
+        box.clicked.connect(lambda on: self._tick(s.key, on))
+        cost = "" if s.hours is None or s.grams is None else f"{s.hours.words(1)} h, {s.grams:.0f} g"
+        return column(row(box, label(cost, dim=True), stretch=0), label(s.how, dim=True, wrap=True), spacing=0)
