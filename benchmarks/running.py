@@ -88,8 +88,9 @@ def _packing(row: Row, timed: Timed) -> None:
 def _week(row: Row, timed: Timed) -> None:
     from knollside.core.model import Range
     from knollside.core.run.hours import USUAL, span_of
-    from knollside.core.run.week import Goal, Machine, PlateTask, School, planned
+    from knollside.core.run.week import planned
     from knollside.core.run.week_bound import bound_of
+    from knollside.core.run.weeknumbers import Goal, Machine, PlateTask, School
 
     begin = datetime(2026, 11, 30, 17, 10, tzinfo=ZoneInfo("Europe/Berlin"))
     span = span_of(USUAL, begin, 21)

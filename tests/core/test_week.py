@@ -12,19 +12,10 @@ import pytest
 from knollside.core.job.running import act_of
 from knollside.core.model import Range, Refused
 from knollside.core.run.hours import USUAL, Span, Week, span_of
-from knollside.core.run.week import (
-    Drying,
-    Goal,
-    Machine,
-    Plan,
-    PlateTask,
-    School,
-    eightieth,
-    planned,
-    units,
-)
+from knollside.core.run.week import Plan, planned
 from knollside.core.run.week_bound import bound_of
 from knollside.core.run.weeklists import FIRST_LAYER
+from knollside.core.run.weeknumbers import Drying, Goal, Machine, PlateTask, School, eightieth, units
 
 ZONE = ZoneInfo("Europe/Berlin")
 BEGIN = datetime(2026, 11, 30, 17, 10, tzinfo=ZONE)
@@ -47,7 +38,10 @@ def case(seed: int, n: int, machines: int) -> tuple[list[PlateTask], list[Machin
         )
     free = BEGIN + timedelta(hours=float(rng.uniform(0, 4)))
     made = [Machine(n, f"f{k % 2}", free if k == 0 else None, 15.0, 25.0) for k, n in enumerate(names)]
-    return tasks, made, [Drying("s1", 4.0)] if rng.random() < 0.5 else []
+    drying = [Drying("s1", 4.0)] if rng.random() < 0.5 else []
+    if rng.random() < 0.3:
+        drying.append(Drying("s0", 5.0, BEGIN + timedelta(hours=float(rng.uniform(0.5, 9)))))
+    return tasks, made, drying
 
 
 def may_start(span: Span, t: int, task: PlateTask, school: School, whole: bool) -> bool:
@@ -64,10 +58,11 @@ def may_start(span: Span, t: int, task: PlateTask, school: School, whole: bool) 
     return all(span.present[u] for u in need)
 
 
-def surely(span: Span, task: PlateTask, machines: list[Machine], school: School) -> bool:
+def surely(span: Span, task: PlateTask, machines: list[Machine], school: School, drying=()) -> bool:  # type: ignore[no-untyped-def]
     """Whether any start has somebody in over all ends it may have."""
     free = min(span.unit(m.free) if m.free else 0 for m in machines if m.name in task.printers)
-    first = max(free, span.unit(task.ready) if task.ready else 0)
+    out = [span.unit(d.until) for d in drying if d.until is not None and d.spool == task.spool]
+    first = max(free, span.unit(task.ready) if task.ready else 0, *out, 0)
     return any(may_start(span, t, task, school, True) for t in range(first, span.units))
 
 
@@ -76,9 +71,10 @@ def tried(order, where, tasks, machines, drying, span: Span, school: School, sur
     free = {m.name: 0 if m.free is None else span.unit(m.free) for m in machines}
     loaded = {m.name: m.loaded for m in machines}
     facts = {m.name: m for m in machines}
-    wet = {d.spool: units(d.hours) for d in drying}
-    spool_free: dict[str, int] = {}
-    drier, done, changes, late, used = 0, 0, 0, 0, set()
+    wet = {d.spool: units(d.hours) for d in drying if d.until is None}
+    spool_free = {d.spool: span.unit(d.until) for d in drying if d.until is not None}
+    drier = max(spool_free.values(), default=0)
+    done, changes, late, used = 0, 0, 0, set()
     for k in order:
         t, name = tasks[k], where[k]
         if t.spool in wet:
@@ -112,7 +108,7 @@ def tried(order, where, tasks, machines, drying, span: Span, school: School, sur
 
 def brute(tasks, machines, drying, span: Span, school: School, goal: Goal):  # type: ignore[no-untyped-def]
     best = None
-    sure = [surely(span, t, machines, school) for t in tasks]
+    sure = [surely(span, t, machines, school, drying) for t in tasks]
     for where in product(*(t.printers for t in tasks)):
         for order in permutations(range(len(tasks))):
             got = tried(order, where, tasks, machines, drying, span, school, sure)
@@ -140,13 +136,18 @@ def test_small_weeks_are_as_good_as_trying_everything(school: School, goal: Goal
 def keeps_its_rules(plan: Plan, tasks, machines, drying, school: School) -> None:  # type: ignore[no-untyped-def]
     span = plan.span
     assert sorted(s.task.key for s in plan.slots) == sorted(t.key for t in tasks)
-    wet = {d.spool: units(d.hours) for d in drying}
+    wet = {d.spool: units(d.hours) for d in drying if d.until is None}
+    there = {d.spool: span.unit(d.until) for d in drying if d.until is not None}
     dried = {d.spool: d for d in plan.drying}
     for d in plan.drying:
-        assert d.end - d.start == wet[d.spool] and span.present[d.start]
+        if d.there:
+            assert (d.start, d.end) == (0, there[d.spool])
+        else:
+            assert d.end - d.start == wet[d.spool] and span.present[d.start]
+            assert all(d.start >= end for end in there.values())
     for s in plan.slots:
         assert s.printer in s.task.printers and s.end - s.start == units(eightieth(s.task.hours))
-        assert s.alone == (school is not School.OVERNIGHT and not surely(span, s.task, machines, school))
+        assert s.alone == (school is not School.OVERNIGHT and not surely(span, s.task, machines, school, drying))
         assert may_start(span, s.start, s.task, school, not s.alone)
         assert s.task.ready is None or span.when(s.start) >= s.task.ready
         assert s.soonest <= s.end <= s.latest and s.setup <= s.start

@@ -238,14 +238,18 @@ def test_the_week_is_planned_by_ones_own_hours_and_a_wet_spool_is_dried_first(ru
     assert "Nothing is planned yet." in running.window.verdict_line.title.text()
     press(running, "Plan it")
     running.settle(lambda: run.planned.fresh is not None or bool(run.planned.refusal), 60)
-    plan = run.planned.fresh.plan
+    whole = run.planned.fresh
+    plan = whole.plan
     assert {s.printer for s in plan.slots} <= {"Old Tom", "The Brick"} and len(plan.slots) == 2
     # Their holes are corrected by what was read on Old Tom: no other printer takes them. Each plate is itself.
     assert {s.printer for s in plan.slots} == {"Old Tom"} and len({s.task.key for s in plan.slots}) == 2
     later = plan.slots[1]
-    running.window.steps["Run"].week._begin(later, plan)
+    running.window.steps["Run"].week._begin(later, whole)
     running.settle()
     assert run.run.done[0].title == later.task.title and run.run.done[0].printer == "Old Tom"
+    # Two plates on one bed at once are none.
+    running.window.steps["Run"].week._begin(plan.slots[0], whole)
+    assert len(run.run.done) == 1 and "Old Tom still prints" in running.window.note.text()
     # Another run knows that the printer is busy.
     pick_run = {facts.name: machine.free for facts, machine in run.week_question(BEGIN).machines}
     assert pick_run["Old Tom"] is not None and pick_run["The Brick"] is None

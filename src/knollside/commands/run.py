@@ -20,7 +20,8 @@ from knollside.core.model import PrinterFacts, Refused
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Cost, Head
 from knollside.core.run.spools import Known, OnShelf, left_on
-from knollside.core.run.week import Drying, Goal, Machine, Plan
+from knollside.core.run.week import Plan
+from knollside.core.run.weeknumbers import Drying, Goal, Machine
 from knollside.report.plates import write_plate
 
 

@@ -20,7 +20,7 @@ from knollside.core.model import PrinterFacts, Refused
 from knollside.core.model.running import PlateDone, PlateNote, PlateState, Presence, Run
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Head
-from knollside.core.run.week import Drying, Machine, eightieth
+from knollside.core.run.weeknumbers import Drying, Machine, eightieth
 from knollside.gui.answers import Answer, Declined, Fresh, Missing, Stale
 from knollside.gui.openpart import OpenPart
 from knollside.gui.runprogress import done_of, put_down
@@ -207,6 +207,10 @@ class RunDesk(QObject):
 
     def mark(self, plate: Plate, state: PlateState, printer: str, ends: datetime | None = None) -> None:
         """A plate is begun, printed or failed. What failed is laid out again; what is printed is not."""
+        busy = next((w.done.title for w in self.watch.all() if w.done.printer == printer), "")
+        if busy and state == "printing":
+            self.workspace.said.emit(f"{printer} still prints {busy}: say first how that came out.")
+            return
         planned = self.planned.fresh
         spool = planned.given.spool_of.get(plate.key, "") if planned is not None else ""
         question = self.question()
@@ -230,9 +234,13 @@ class RunDesk(QObject):
         put_down(self.workspace, number, self.workspace.shelf.runs[number], told, took)
         self._again()
 
+    def note_of(self, plate: Plate) -> PlateNote | None:
+        """What was said of a plate, if anything."""
+        return next((n for n in self.run.notes if Tie(_keys(n.pieces)).holds(plate.placed)), None)
+
     def note(self, plate: Plate, change: dict[str, object], words: str) -> None:
         """Something is said of a plate: its name, its spool, its printer."""
-        before = next((n for n in self.run.notes if Tie(_keys(n.pieces)).holds(plate.placed)), None)
+        before = self.note_of(plate)
         pieces = tuple((int(p.item.part), p.item.copy) for p in plate.placed)
         told = {} if before is None else before.model_dump()
         note = PlateNote.model_validate({**told, "pieces": pieces, **change})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from knollside.core.model import Range
 from knollside.core.model.running import SpoolLog
@@ -10,7 +10,7 @@ from knollside.core.run import spoollog
 from knollside.core.run.moisture import Drying as DryingOf
 from knollside.core.run.moisture import Water
 from knollside.core.run.spools import OnShelf
-from knollside.core.run.week import Drying
+from knollside.core.run.weeknumbers import Drying
 from knollside.gui.openpart import Shelf
 from knollside.store.records import Spool
 
@@ -49,6 +49,16 @@ def drying_now(spool: Spool, log: SpoolLog, now: datetime) -> DryingOf | None:
 
 
 def to_dry(shelf: Shelf, now: datetime) -> tuple[Drying, ...]:
-    """Spools that are likely too wet to print, with the hours that dry them in nine of ten."""
-    hours = {s.id: spoollog.hours_to_dry(s.material, log_of(s, shelf), now, s.grams_left, s.dry) for s in shelf.spools}
-    return tuple(Drying(str(k), h) for k, h in hours.items() if h > 0)
+    """Spools that are likely too wet to print, with the hours that dry them in nine of ten; and what is in the drier,
+    until when. ``now`` is aware of its zone."""
+    out = []
+    for s in shelf.spools:
+        log = log_of(s, shelf)
+        since = log.drying_since
+        when = now if since is None else since.replace(tzinfo=now.tzinfo)
+        hours = spoollog.hours_to_dry(s.material, log, when, s.grams_left, s.dry)
+        if since is not None:
+            out.append(Drying(str(s.id), hours, when + timedelta(hours=hours)))
+        elif hours > 0:
+            out.append(Drying(str(s.id), hours))
+    return tuple(out)

@@ -11,7 +11,7 @@ from knollside.core.material.cards import MATERIALS
 from knollside.core.model import Range
 from knollside.core.model.running import PlateDone
 from knollside.core.run.watching import Alarm, Reading, alarms, share_at, whole_hours
-from knollside.core.run.week import eightieth
+from knollside.core.run.weeknumbers import eightieth
 from knollside.gui.workspace import Workspace
 from knollside.sim.monitor import SimulatedMonitor
 

@@ -26,7 +26,7 @@ from knollside.core.model.running import (
 )
 from knollside.core.run.hours import DAYS, USUAL, Week
 from knollside.core.run.spoollog import hours_to_dry
-from knollside.core.run.week import Goal, School
+from knollside.core.run.weeknumbers import Goal, School
 
 _MOST = 4 * 2**20  # bytes
 Name = Annotated[str, Field(min_length=1, max_length=60)]

@@ -10,17 +10,23 @@ from knollside.core.job.questions.plates import Plate
 from knollside.core.model import PrinterFacts, Refused
 from knollside.core.run.hours import Span
 from knollside.core.run.spools import Given, Need, OnShelf, shared_out
-from knollside.core.run.week import Drying, Goal, Machine, Plan, PlateTask, School, Slot, planned
+from knollside.core.run.week import Plan, Slot, planned
 from knollside.core.run.week_bound import bound_of
+from knollside.core.run.weeknumbers import Drying, Goal, Machine, PlateTask, School
 
 
 @dataclass(frozen=True)
 class Planned:
-    """A week with what each plate's spool is, and in words what is short or late."""
+    """A week with what each plate's spool is, in words what is short or late, and the plates themselves."""
 
     plan: Plan
     given: Given
     short: tuple[str, ...]
+    plates: tuple[Plate, ...] = ()
+
+    def plate(self, slot: Slot) -> Plate:
+        """The plate of a slot."""
+        return next(p for p in self.plates if p.key == slot.task.key)
 
 
 def may_print(plate: Plate, facts: PrinterFacts) -> bool:
@@ -76,13 +82,13 @@ def plan_week(
         for s in plan.slots
         if s.late > 0
     )
-    return Planned(plan, given, (*given.short, *untied, *late))
+    return Planned(plan, given, (*given.short, *untied, *late), tuple(plates))
 
 
 def next_act(plan: Plan, spool_titles: Mapping[str, str]) -> str:
     """The first thing to do, in one sentence: "Mon 16:40: clear the sheet, load red ASA, start ...; it ends ..."."""
     first = plan.slots[0]
-    dry = min(plan.drying, key=lambda d: d.start, default=None)
+    dry = min((d for d in plan.drying if d.start > 0 or not d.there), key=lambda d: d.start, default=None)
     if dry is not None and dry.start <= first.setup:
         name = spool_titles.get(dry.spool, dry.spool)
         hours = (dry.end - dry.start) / 12

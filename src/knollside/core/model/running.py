@@ -59,7 +59,7 @@ class Took(Record):
 
 class SpoolLog(Record):
     """What is known of a spool besides its name and material. ``net_g`` when it was new, or when it was first spoken
-    of; then ``net_doubt_g`` is two sigma of that."""
+    of; then ``net_doubt_g`` is two sigma of that. ``drying_since``: it has been in the drier from then on."""
 
     colour: str = Field("", max_length=40)
     lot: str = Field("", max_length=60)
@@ -71,6 +71,7 @@ class SpoolLog(Record):
     stays: tuple[Stay, ...] = Field((), max_length=2000)
     dried: tuple[Dried, ...] = Field((), max_length=2000)
     took: tuple[Took, ...] = Field((), max_length=20_000)
+    drying_since: datetime | None = None
 
 
 class PrinterEvent(Record):

@@ -9,7 +9,8 @@ from __future__ import annotations
 import numpy as np
 from ortools.sat.python import cp_model
 
-from knollside.core.run.week import Bound, Goal, Numbers, starts_of
+from knollside.core.run.week import Bound
+from knollside.core.run.weeknumbers import Goal, Numbers, starts_of
 
 SECONDS = 1.2
 

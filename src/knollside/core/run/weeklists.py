@@ -63,6 +63,7 @@ def laid_out(  # type: ignore[no-untyped-def]
     present,
     until,
     school,
+    drier,
     out,
 ):
     """Hours of a list: rows of ``out`` (n, 4) are setup, start, end, changed; returns (worked, changes, done, late)."""
@@ -70,7 +71,6 @@ def laid_out(  # type: ignore[no-untyped-def]
     begun = np.zeros(len(free), np.bool_)
     used = np.zeros(len(dry), np.int64)  # from when a spool is free
     dried = np.zeros(len(dry), np.bool_)
-    drier = 0
     changes, done, late = 0, 0, 0
     for k in order:
         m, s = where[k], spool[k]
@@ -139,7 +139,7 @@ def _move(order, where, can):  # type: ignore[no-untyped-def]
 @numba.njit(cache=True, nogil=True)
 def annealed(  # type: ignore[no-untyped-def]
     order, where, can, goal, rounds, seed, long, soon, latest, filament, spool, ready, due, free, loaded, change, clear,
-    dry, present, until, school,
+    dry, present, until, school, drier,
 ):  # fmt: skip
     """The best list found: order, printers, cost."""
     np.random.seed(seed)
@@ -157,7 +157,7 @@ def annealed(  # type: ignore[no-untyped-def]
             _move(trial_order, trial_where, can)
         worked, changes, done, late = laid_out(
             trial_order, trial_where, long, soon, latest, filament, spool, ready, due, free, loaded, change, clear, dry,
-            present, until, school, out,
+            present, until, school, drier, out,
         )  # fmt: skip
         cost = cost_of(goal, worked, changes, done, late, out[:, 2].sum())
         # Worse by up to some hundredths, or a change, at first, by nothing at last.

@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QLineEdit, QWidget
 
 from knollside.core.job.questions.plates import Laid, Plate
-from knollside.core.model.running import Held, PlateDone, Run, RunPiece
+from knollside.core.model.running import Held, PlateDone, PlateNote, Run, RunPiece
 from knollside.gui.fileasks import WritePlates
 from knollside.gui.instruments.platesview import Moved, PlatesView
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
@@ -259,22 +259,24 @@ class PlatesPage(Page):
     def _said_of(self, p: Plate) -> list[QWidget]:
         """A plate's name, and the spool and printer it is tied to."""
         shelf = self.workspace.shelf
-        name = QLineEdit(p.title)
+        note = self.desk.note_of(p)
+        name = QLineEdit(note.name if note is not None else "")
+        name.setPlaceholderText("by what is on it")
         name.setAccessibleName("Plate's name")
         name.setMaxLength(60)
-        name.editingFinished.connect(lambda: self._name(p, name.text().strip()))
+        name.editingFinished.connect(lambda: self._name(p, note, name.text().strip()))
         spools = [(s.name, s.id) for s in shelf.spools if filament_of(s, s.material, shelf) == p.filament]
         spool = Dropdown("Spool of this plate", [("any spool", 0), *spools], 9)
         spool.put(int(p.spool or 0))
         spool.chose.connect(lambda v: self.desk.note(p, {"spool": int(str(v))}, f"spool of {p.title}"))
         printers = [(f.name, f.name) for f in shelf.printers.values()]
-        printer = Dropdown("Printer of this plate", [("any that can", ""), *printers], 9)
+        printer = Dropdown("Printer of this plate", [("any printer", ""), *printers], 9)
         printer.put(p.only)
         printer.chose.connect(lambda v: self.desk.note(p, {"printer": str(v)}, f"printer of {p.title}"))
         return [row(label("called", dim=True), name, stretch=1), row(spool, printer, spacing=4, stretch=-2)]
 
-    def _name(self, p: Plate, name: str) -> None:
-        if name != p.title:
+    def _name(self, p: Plate, note: PlateNote | None, name: str) -> None:
+        if name != ("" if note is None else note.name):
             self.desk.note(p, {"name": name}, f"plate called {name}" if name else "plate called by its parts")
 
     def _acts(self, p: Plate) -> QWidget:

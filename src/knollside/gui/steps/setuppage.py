@@ -54,6 +54,9 @@ class SetUpPage(Page):
         if outcome.result is not None:
             self._pieces = {key: outcome.result}
 
+    def _runs(self) -> bool:
+        return any(r.printer_id == self._at() for r in self.workspace.kept.every_print())
+
     def _fold(self) -> None:
         self.shown = not self.shown
         self.session.touch()
@@ -88,7 +91,8 @@ class SetUpPage(Page):
         hand = by_hand(facts)
         left = sum(s.key not in done for s in hand)
         words = "Set it up, step by step" if not self.shown else "Fold it away"
-        side = "by hand: all done" if not left else f"{left} of {len(hand)} left"
+        # Of a printer that has run without this list nothing is left to count.
+        side = "" if not done and self._runs() else "by hand: all done" if not left else f"{left} of {len(hand)} left"
         self.add(heading("Setting up", side), row(button(words, self._fold), stretch=-2))
         if not self.shown:
             return

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from knollside.core.material.cards import material
 from knollside.core.model import Range, Refused
-from knollside.core.model.running import Dried, SpoolLog, Stay, Took, Weighing
+from knollside.core.model.running import SpoolLog, Stay, Took, Weighing
 from knollside.core.run.moisture import Drying, Water, uptake_of
 from knollside.core.run.spoollog import left_of
 from knollside.core.run.spools import Left
+from knollside.gui.drier import came_out_dry, into_drier
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, chance, column, heading, label, row, rule
 from knollside.gui.session import Session
 from knollside.gui.spoolfacts import drying_now, log_of, water_now
@@ -100,11 +101,15 @@ class SpoolPage(Page):
             said = "in a box" if where == "box" else "in the open"
             self.put({"stays": (*self.log_of(spool).stays, stay)}, f"kept {said}")
 
-    def dried(self, hours: float, celsius: float) -> None:
+    def dried(self, hours: float) -> None:
         spool = self.spool
-        if spool is not None and hours > 0:
-            made = Dried(at=self.workspace.now(), hours=hours, celsius=celsius)
-            self.put({"dried": (*self.log_of(spool).dried, made)}, f"dried {hours:g} h")
+        if spool is not None:
+            came_out_dry(self.workspace, spool, hours)
+
+    def into_drier(self, there: bool) -> None:
+        spool = self.spool
+        if spool is not None:
+            into_drier(self.workspace, spool, there)
 
     def _stringy(self, was: bool) -> None:
         spool = self.spool
@@ -198,7 +203,7 @@ class SpoolPage(Page):
         log_it = button(
             "Log it", lambda: self.weigh(grams.value, "typed", hours.value), tip="A weighing while it dries"
         )
-        done = button("It is dried", lambda: self.dried(hours.value or float(usual[1]), float(usual[0])))
+        done = button("It is dried", lambda: self.dried(hours.value or float(usual[1])))
         self.add(row(label("after", dim=True), hours, label("h it weighs", dim=True), grams, spacing=4, stretch=-2))
         simulated = button("4 h, simulated", self.dry_simulated, tip="Weighed at 0, 1, 2 and 4 h by stand-ins")
         self.add(row(log_it, done, simulated, spacing=4, stretch=-2))
@@ -220,6 +225,8 @@ class SpoolPage(Page):
                     number="!",
                     tone="clay",
                 )
+            if log.drying_since is not None:
+                return self._in_drier(spool, log.drying_since, found.planned, float(usual[0]))
             return Verdict(
                 f"Dry {spool.name} before it prints.",
                 f"{found.planned:.0f} h at {usual[0]} °C, then it is dry in nine of ten. Weigh it before and every "
@@ -228,7 +235,10 @@ class SpoolPage(Page):
                 unit="h",
                 tone="clay",
                 source=f"Hours: {found.hours.source}.",
-                acts=(Act("It is dried", lambda: self.dried(found.planned, float(usual[0]))),),
+                acts=(
+                    Act("It is in the drier", lambda: self.into_drier(True)),
+                    Act("It is dried", lambda: self.dried(found.planned)),
+                ),
             )
         try:
             r = left_of(log).grams
@@ -241,6 +251,21 @@ class SpoolPage(Page):
             unit="g",
             tone="moss",
             acts=(Act("Read the scale", self.read_scale),),
+        )
+
+    def _in_drier(self, spool: Spool, since: datetime, hours: float, celsius: float) -> Verdict:
+        until = since + timedelta(hours=hours)
+        over = self.workspace.now() >= until
+        return Verdict(
+            f"{spool.name} is dry: take it out." if over else f"{spool.name} is in the drier until {until:%a %H:%M}.",
+            f"In it since {since:%a %H:%M}, at {celsius:.0f} °C.",
+            number=f"{hours:.0f}",
+            unit="h",
+            tone="moss" if over else "peat",
+            acts=(
+                Act("It is dried", lambda: self.dried(hours)),
+                Act("It came out too soon", lambda: self.into_drier(False)),
+            ),
         )
 
 

@@ -184,8 +184,8 @@ class WatchPage(Page):
             return Verdict(f"{w.done.printer}: {a.words}", a.act, number="!", tone="clay", acts=(failed, came))
         if w.over:
             return Verdict(
-                f"{w.done.title} is done.",
-                "Let the sheet cool, take it off, look whether it came out.",
+                f"{w.done.printer} is done.",
+                f"{w.done.title}: let the sheet cool, take it off, look whether it came out.",
                 number=f"{w.whole.value:.1f}",
                 unit="h",
                 tone="moss",
@@ -199,8 +199,8 @@ class WatchPage(Page):
             said = w.done.first_layer
             return Verdict(f"The first layer: {said}.", DO[said], number="!", tone="clay", acts=(failed,))
         return Verdict(
-            f"{w.done.title} ends {low:%a %H:%M} to {high:%H:%M}.",
-            f"{w.done.printer}, {w.elapsed:.1f} h over. {_NOT_SEEN}",
+            f"{w.done.printer} ends {low:%a %H:%M} to {high:%H:%M}.",
+            f"{w.done.title}, {w.elapsed:.1f} h over. {_NOT_SEEN}",
             number=f"{100 * w.share:.0f}",
             unit="%",
             under=(f"{w.whole.low:.1f} to {w.whole.high:.1f} h", "in all"),

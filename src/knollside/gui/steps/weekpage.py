@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from functools import partial
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
@@ -11,13 +12,16 @@ from knollside.core.job.running import Planned, act_of, next_act
 from knollside.core.model import Refused
 from knollside.core.model.running import Presence, Run, Stretches
 from knollside.core.run.hours import DAYS, USUAL
-from knollside.core.run.week import Goal, Plan, Slot
+from knollside.core.run.week import Plan, Slot
+from knollside.core.run.weeknumbers import Goal
+from knollside.gui.drier import came_out_dry, into_drier
 from knollside.gui.instruments.weekview import WeekView
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.rundesk import RunDesk
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, Same, line
+from knollside.store.records import Spool
 
 _SCHOOLS = (
     ("first layer and end watched", "ends watched"),
@@ -113,31 +117,47 @@ class WeekPage(Page):
             self.add(heading("In order", f"{len(planned.plan.slots)} plates"))
             when = planned.plan.span.when
             for d in planned.plan.drying:
+                name, there = self._spools().get(d.spool, d.spool), d.there
                 words = f"until {when(d.end):%a %H:%M}, before its first plate"
-                self.add(line(f"Dry {self._spools().get(d.spool, d.spool)}", f"{when(d.start):%a %H:%M}", words, False))
+                self.add(line(f"Dry {name}", "in it" if there else f"{when(d.start):%a %H:%M}", words, False))
+                if there:
+                    self.add(row(button(f"{name} is dried", partial(self._dry, d.spool, False)), stretch=-2))
+                else:
+                    self.add(row(button(f"{name} is in the drier", partial(self._dry, d.spool, True)), stretch=-2))
             for k, s in enumerate(planned.plan.slots):
-                self.add(self._slot(planned.plan, k, s))
+                self.add(self._slot(planned, k, s))
             for words in planned.short:
                 self.add(label(words, 13, 600, wrap=True))
             self.add(rule())
         self._presence()
 
-    def _slot(self, plan: Plan, k: int, s: Slot) -> QWidget:
+    def _slot(self, planned: Planned, k: int, s: Slot) -> QWidget:
+        plan = planned.plan
         low, high = plan.span.when(s.soonest), plan.span.when(s.latest)
         ends = f"{low:%H:%M} to {high:%H:%M}" if low.date() == high.date() else f"{low:%a %H:%M} to {high:%a %H:%M}"
         begins, under = f"{plan.span.when(s.start):%a %H:%M}", f"{s.printer}, ends {ends}"
         out: list[QWidget] = [line(f"{k + 1}  {s.task.title}", begins, under, k == self.front)]
         if k == self.front:
             out.append(label(act_of(plan, s, self._spools()), 13, wrap=True))
-            out.append(row(button("It is printing", lambda: self._begin(s, plan)), stretch=-2))
+            out.append(row(button("It is printing", lambda: self._begin(s, planned)), stretch=-2))
         return column(*out, spacing=2)
 
-    def _begin(self, s: Slot, plan: Plan) -> None:
-        laid = self.desk.laid.fresh
-        plate = next((p for p in laid.plates if p.key == s.task.key), None) if laid is not None else None
-        if plate is not None:
-            now = self.workspace.now().astimezone()
-            self.desk.mark(plate, "printing", s.printer, now + timedelta(minutes=5 * (s.end - s.start)))
+    def _begin(self, s: Slot, planned: Planned) -> None:
+        now = self.workspace.now().astimezone()
+        self.desk.mark(planned.plate(s), "printing", s.printer, now + timedelta(minutes=5 * (s.end - s.start)))
+
+    # The drier
+
+    def _spool(self, key: str) -> Spool:
+        return next(s for s in self.workspace.shelf.spools if str(s.id) == key)
+
+    def _dry(self, key: str, there: bool) -> None:
+        """It is in the drier now; or it is dry."""
+        if there:
+            into_drier(self.workspace, self._spool(key))
+        else:
+            came_out_dry(self.workspace, self._spool(key), 0.0)
+        self.plan()
 
     def _presence(self) -> None:
         presence = self.desk.presence
@@ -171,7 +191,10 @@ class WeekPage(Page):
         first = plan.slots[0]
         done = plan.span.when(plan.done)
         late = max(s.latest for s in plan.slots)
-        acts = (Act("It is printing", lambda: self._begin(first, plan)), Act("Plan again", self.plan))
+        acts = (Act("It is printing", lambda: self._begin(first, planned)), Act("Plan again", self.plan))
+        dry = next((d for d in plan.drying if not d.there and d.start <= first.setup), None)
+        if dry is not None:
+            acts = (Act("It is in the drier", partial(self._dry, dry.spool, True)), acts[0])
         by = f"{done:%a %d %b} {done:%H:%M}"
         return Verdict(
             f"All done by {by}." if not planned.short else "Not all of it can be done so.",

@@ -13,7 +13,7 @@ from knollside.core.model import PrinterFacts, Refused
 from knollside.core.model.running import Presence
 from knollside.core.run.hours import span_of
 from knollside.core.run.spools import OnShelf
-from knollside.core.run.week import Drying, Goal, Machine, School
+from knollside.core.run.weeknumbers import Drying, Goal, Machine, School
 
 
 @dataclass(frozen=True, eq=False)
