@@ -109,7 +109,7 @@ class WatchPage(Page):
         elif not self.watched:
             self.timer.stop()
         self.view.put(self.watched, self.front)
-        key = tuple((w.done, w.layer, round(w.whole.value, 2), w.alarms, w.over) for w in self.watched)
+        key = tuple((w.done, w.layer, round(w.whole.value, 2), w.alarms, w.over, w.simulated) for w in self.watched)
         if self.fresh((key, self.front)):
             self._fill()
 
