@@ -77,7 +77,6 @@ def main() -> None:
         shot("4-build")
         build.turn_to(1)
         desk.settle(lambda: desk.fresh("even") is not None)
-        shot("4-build-roofs")
         build.turn_to(2)
         desk.settle(lambda: desk.fresh("buys") is not None)
         shot("4-build-buys")
@@ -131,6 +130,15 @@ def main() -> None:
         run.week.plan()
         desk.settle(lambda: run.plates.desk.planned.fresh is not None)
         shot("7-run-week")
+        planned = run.week.desk.planned.fresh
+        for slot in planned.plan.slots[:2]:
+            run.week._begin(slot, planned)
+        run.tabs.turn_to(3)
+        desk.workspace.clock = lambda: datetime(2026, 11, 30, 19, 0)
+        for k in range(2):
+            run.watch._take(k)
+            run.watch._first_layer("right")
+        shot("7-run-watch")
         desk.workspace.clock = datetime.now
         run.tabs.turn_to(0)
         window.take("Bench")

@@ -60,7 +60,7 @@ def test_layers_read_off_tell_when_it_ends(watched: Desk) -> None:
     from knollside.core.model import Range
 
     told = whole_hours(Range(*expected), w.share, 0.9 * expected[0])
-    assert w.whole.value == pytest.approx(told.value) and w.whole.high == pytest.approx(told.high)
+    assert w.whole.value == pytest.approx(told.value, abs=1e-3) and w.whole.high == pytest.approx(told.high, abs=1e-3)
     type_in(watched, "Layer it is at", str(layers + 50))  # there is no such layer
     assert page(watched).shown.layer in (layers // 2, layers)
     watched.workspace.undo.undo()
