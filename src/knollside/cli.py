@@ -12,6 +12,7 @@ from typing import Any
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+from knollside.core.learning.pulls import UNITS
 from knollside.core.model import POINTED, Refused
 
 
@@ -31,6 +32,7 @@ def _parser() -> argparse.ArgumentParser:
         ("export", "job", "write the turned, corrected part and its sheet"),
         ("plan", "run", "a run's parts packed on plates"),
         ("week", "run", "a run's plates on printers and hours"),
+        ("pulls", "table", "bars that were pulled: which level is as strong as the best"),
     ):
         p = sub.add_parser(name, help=text)
         p.add_argument("path", metavar=what.upper(), type=Path)
@@ -68,6 +70,11 @@ def _parser() -> argparse.ArgumentParser:
         if name == "sliced":
             p.add_argument("file", metavar="FILE", type=Path, help="plain G-code of this part")
             p.add_argument("--cells", type=int, default=None, help="about how many cells to solve with")
+        if name == "pulls":
+            kinds = [v.replace(" ", "-") for v in UNITS]
+            p.add_argument("--varies", choices=kinds, default=kinds[0], help="what the levels are levels of")
+            p.add_argument("--margin", type=float, default=0.10, help="how much weaker is as strong, a share")
+            p.add_argument("--against", type=float, default=None, help="level all are held against (the strongest)")
         if name == "plan":
             p.add_argument("--out", type=Path, default=None, help="folder to write each plate's 3MF and page to")
         if name == "export":

@@ -66,7 +66,7 @@ def surely(span: Span, task: PlateTask, machines: list[Machine], school: School,
     return any(may_start(span, t, task, school, True) for t in range(first, span.units))
 
 
-def tried(order, where, tasks, machines, drying, span: Span, school: School, sure):  # type: ignore[no-untyped-def]
+def tried(order, where, tasks, machines, drying, span: Span, may):  # type: ignore[no-untyped-def]
     """One list turned into hours, unit by unit, in plain steps; (done, changes, late) or None."""
     free = {m.name: 0 if m.free is None else span.unit(m.free) for m in machines}
     loaded = {m.name: m.loaded for m in machines}
@@ -92,8 +92,8 @@ def tried(order, where, tasks, machines, drying, span: Span, school: School, sur
         at += setup
         if t.ready is not None:
             at = max(at, span.unit(t.ready))
-        long, whole = units(eightieth(t.hours)), sure[k]
-        while at < span.units and not may_start(span, at, t, school, whole):
+        long = units(eightieth(t.hours))
+        while at < span.units and not may[k][at]:
             at += 1
         if at + long > span.units:
             return None
@@ -109,9 +109,10 @@ def tried(order, where, tasks, machines, drying, span: Span, school: School, sur
 def brute(tasks, machines, drying, span: Span, school: School, goal: Goal):  # type: ignore[no-untyped-def]
     best = None
     sure = [surely(span, t, machines, school, drying) for t in tasks]
+    may = [[may_start(span, u, t, school, s) for u in range(span.units)] for t, s in zip(tasks, sure, strict=True)]
     for where in product(*(t.printers for t in tasks)):
         for order in permutations(range(len(tasks))):
-            got = tried(order, where, tasks, machines, drying, span, school, sure)
+            got = tried(order, where, tasks, machines, drying, span, may)
             if got is not None and (best is None or got[goal] < best):
                 best = got[goal]
     return best

@@ -9,6 +9,7 @@ from functools import cached_property
 from knollside.core.job.ask import MeshKey
 from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
+from knollside.core.learning.pulls import PullStudy
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
@@ -34,6 +35,7 @@ class Shelf:
     spool_logs: dict[int, SpoolLog] = field(default_factory=dict)
     printer_logs: dict[int, PrinterLog] = field(default_factory=dict)
     presence: Presence | None = None
+    studies: dict[int, PullStudy] = field(default_factory=dict)
 
     def printer_log(self, printer: int | None) -> PrinterLog:
         """A printer's log; an empty one where nothing was logged."""

@@ -7,6 +7,7 @@ from typing import TypeVar
 
 from sqlalchemy import select
 
+from knollside.core.learning.pulls import PullStudy
 from knollside.core.model import Record
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.store.ledger import Ledger, seal_of
@@ -22,6 +23,7 @@ class Log(StrEnum):
     SPOOL = "spool"
     PRINTER = "printer"
     PRESENCE = "presence"
+    STUDY = "study"
 
 
 _WHAT = {
@@ -29,6 +31,7 @@ _WHAT = {
     Log.SPOOL: ("A spool's log", SpoolLog),
     Log.PRINTER: ("A printer's log", PrinterLog),
     Log.PRESENCE: ("Your hours", Presence),
+    Log.STUDY: ("A study of pull tests", PullStudy),
 }
 
 
@@ -69,6 +72,9 @@ class Running:
 
     def printer_logs(self) -> dict[int, PrinterLog]:
         return self._all(Log.PRINTER, PrinterLog)
+
+    def studies(self) -> dict[int, PullStudy]:
+        return self._all(Log.STUDY, PullStudy)
 
     def presence(self) -> Presence | None:
         return self._all(Log.PRESENCE, Presence).get(0)

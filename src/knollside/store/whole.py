@@ -19,6 +19,7 @@ import numpy as np
 from pydantic import Field, ValidationError
 
 from knollside.core.job.file import Printed
+from knollside.core.learning.pulls import PullStudy
 from knollside.core.material.own import OwnCard
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
@@ -121,6 +122,7 @@ class Whole(Record):
     spool_logs: dict[Number, SpoolLog] = Field(default_factory=dict)
     printer_logs: dict[Number, PrinterLog] = Field(default_factory=dict)
     presence: Presence | None = None
+    studies: dict[int, PullStudy] = Field(default_factory=dict, max_length=2000)
 
 
 def whole_bytes(shop: Workshop) -> bytes:
@@ -183,6 +185,7 @@ def gathered(shop: Workshop) -> tuple[Whole, dict[str, bytes]]:
         spool_logs=shop.running.spool_logs(),
         printer_logs=shop.running.printer_logs(),
         presence=shop.running.presence(),
+        studies=shop.running.studies(),
     )
     return told, {k: _raw(m) for k, m in meshes.items()}
 
@@ -290,6 +293,7 @@ def _put_running(shop: Workshop, told: Whole) -> None:
         (Log.SPOOL, told.spool_logs),
         (Log.PRINTER, told.printer_logs),
         (Log.PRESENCE, {} if told.presence is None else {0: told.presence}),
+        (Log.STUDY, told.studies),
     )
     for kind, records in kept:
         for owner, record in records.items():

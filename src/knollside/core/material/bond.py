@@ -10,6 +10,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from knollside.core.material.cards import Material
 from knollside.core.model import Range
 
@@ -72,11 +74,29 @@ def height_share(ratio: float) -> float:
     return max(1.0 - 0.5 * max(ratio - _PRESSED, 0.0), 0.5)
 
 
+def on_curve(card: Material, at: BondSetting) -> Range | None:
+    """The bond by the person's own pull tests at this heat; None where they are not of this nozzle or no heat is said.
+    Between two heats in proportion; past the last one its value, its low end less by twice the typical slope."""
+    if not card.bond_curve or at.nozzle_c is None or at.hard_nozzle != card.curve_hard_nozzle:
+        return None
+    heat = [c for c, _ in card.bond_curve]
+    value, low, high = (
+        float(np.interp(at.nozzle_c, heat, [getattr(r, e) for _, r in card.bond_curve]))
+        for e in ("value", "low", "high")
+    )
+    past = max(heat[0] - at.nozzle_c, at.nozzle_c - heat[-1], 0.0)
+    low *= max(1 - 2 * PER_DEGREE * past, _LEAST)
+    words = f"yours, pulled at {len(heat)} heats" if not past else f"yours, pulled {past:.0f} °C from it"
+    return Range(value, low, high, words)
+
+
 def shares(card: Material, at: BondSetting) -> tuple[BondShare, ...]:
-    """Every reason by which this setting weakens the bond; none where it is as the card supposes."""
+    """Every reason by which this setting weakens the bond; none where it is as the card supposes, nor for heat that the
+    person's own pull tests speak of."""
     out = []
+    told = on_curve(card, at) is not None
     hard = HARD_NOZZLE_C if at.hard_nozzle and not card.hard_nozzle else 0.0
-    if at.nozzle_c is not None or hard:
+    if not told and (at.nozzle_c is not None or hard):
         asked = usual_nozzle(card) if at.nozzle_c is None else at.nozzle_c
         left = bond_at(card, asked - hard)
         if left < 1:
@@ -98,7 +118,9 @@ def shares(card: Material, at: BondSetting) -> tuple[BondShare, ...]:
 
 def with_setting(card: Material, at: BondSetting) -> Material:
     """The card with its bond as this setting leaves it; its own doubt and the slopes' add in quadrature."""
-    found = shares(card, at)
+    found, own = shares(card, at), on_curve(card, at)
+    if own is not None:
+        card = replace(card, bond=own)
     if not found:
         return card
     b = card.bond

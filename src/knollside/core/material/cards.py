@@ -7,6 +7,7 @@ values replace a card's, visibly.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from knollside.core.model import Range, Refused
 
@@ -37,6 +38,8 @@ class Material:
     note: str = ""
     snap: Range = field(default_factory=lambda: Range(2.5, 1.5, 4.0))  # strain in % that one snap may reach
     brittle_below: float = -10.0  # degrees under which it breaks rather than gives, typical
+    bond_curve: tuple[tuple[float, Range], ...] = ()  # the person's own bond over nozzle heat, C, rising
+    curve_hard_nozzle: bool = False
 
 
 def _card(
@@ -53,7 +56,7 @@ def _card(
     shrink: tuple[float, float],
     note: str,
     price: float,
-    **flags: bool,
+    **flags: Any,
 ) -> Material:
     def middle(r: tuple[float, float]) -> Range:
         return Range((r[0] + r[1]) / 2, r[0], r[1], "typical")

@@ -53,15 +53,36 @@ class OwnValue(Record):
         return self
 
 
+class BondPoint(Record):
+    """The bond that pull tests gave at a nozzle temperature, nine in ten between its ends."""
+
+    celsius: float = Field(ge=100, le=600)
+    value: float = Field(gt=0, le=1)
+    low: float = Field(gt=0, le=1)
+    high: float = Field(gt=0, le=1)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> BondPoint:
+        if not self.low <= self.value <= self.high:
+            raise ValueError("the value lies outside its own range")
+        return self
+
+
 class OwnCard(Record):
-    """All values of one material that are the person's own, and their windows of fit classes (least, most gap, mm)."""
+    """All values of one material that are the person's own, their windows of fit classes (least, most gap, mm), and the
+    bond over nozzle heat by pull tests, with a hard nozzle or a plain one."""
 
     values: dict[FieldName, OwnValue] = Field(default_factory=dict, max_length=20)
     windows: dict[str, tuple[float, float]] = Field(default_factory=dict, max_length=20)
+    bond_curve: tuple[BondPoint, ...] = Field((), max_length=60)
+    curve_hard_nozzle: bool = False
 
 
 def with_own(card: Material, own: OwnCard | None) -> Material:
     """The card with the person's values in place of typical ones; ranges say that they are ``yours``."""
+    if own is not None and own.bond_curve:
+        points = tuple((p.celsius, Range(p.value, p.low, p.high, "yours")) for p in own.bond_curve)
+        card = replace(card, bond_curve=points, curve_hard_nozzle=own.curve_hard_nozzle)
     if own is None or not own.values:
         return card
     change: dict[str, object] = {}

@@ -1,0 +1,199 @@
+"""Pull tests: against another program's Welch, by simulated studies whose truth is not the model's, and on paper."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from knollside.cli import main
+from knollside.core.learning.bondcurve import bond_curve
+from knollside.core.learning.pulls import Pull, Verdict, advice, bars_for, studied
+from knollside.core.learning.pullstable import read_pulls
+from knollside.core.material.bond import BondSetting, with_setting
+from knollside.core.material.cards import material
+from knollside.core.material.own import OwnCard, with_own
+from knollside.core.model import Refused
+from knollside.sim.pulling import SimulatedBond, bond_named
+
+
+def bar(level: float, strength: float, run: int = 1, **more: object) -> Pull:
+    return Pull.model_validate({"level": level, "load_N": 24 * strength, "area_mm2": 24.0, "run": run} | more)
+
+
+def test_two_levels_of_one_print_are_welchs_test_on_logs() -> None:
+    rng = np.random.default_rng(1)
+    a, b = 30 * np.exp(rng.normal(0, 0.05, 7)), 28.5 * np.exp(rng.normal(0, 0.11, 9))
+    s = studied([*(bar(250, v) for v in a), *(bar(238, v) for v in b)], reference=250)
+    (c,) = s.claims
+    welch = stats.ttest_ind(np.log(b), np.log(a), equal_var=False)
+    low, high = welch.confidence_interval(0.90)
+    # The middle is exact, the variance too; degrees of freedom are reckoned for spreads alike, Welch's for those seen.
+    assert c.ratio.value == pytest.approx(np.exp(np.log(b).mean() - np.log(a).mean()))
+    assert np.log(c.ratio.high / c.ratio.value) == pytest.approx((high - low) / 2, rel=0.06)
+    one_sided = stats.ttest_ind(np.log(b) - np.log(0.9), np.log(a), equal_var=False, alternative="greater")
+    assert c.p == pytest.approx(one_sided.pvalue, abs=0.01)
+
+
+def test_bars_spread_over_prints_are_compared_within_them() -> None:
+    """What prints differ by falls out: two levels 3 % apart in each of four prints that differ by a fifth."""
+    rng = np.random.default_rng(2)
+    bars = []
+    for run, of_run in enumerate((1.0, 0.8, 1.2, 0.9), start=1):
+        bars += [bar(250, 30 * of_run * np.exp(rng.normal(0, 0.01)), run) for _ in range(2)]
+        bars += [bar(240, 29.1 * of_run * np.exp(rng.normal(0, 0.01)), run) for _ in range(2)]
+    (c,) = studied(bars).claims
+    assert c.ratio.value == pytest.approx(0.97, abs=0.01) and c.ratio.high - c.ratio.low < 0.03
+    assert c.verdict is Verdict.AS_STRONG
+    # By hand: the mean of what the prints' own differences are.
+    own = [
+        np.mean([np.log(p.strength) for p in bars if p.run == r and p.level == 240])
+        - np.mean([np.log(p.strength) for p in bars if p.run == r and p.level == 250])
+        for r in (1, 2, 3, 4)
+    ]
+    assert np.log(c.ratio.value) == pytest.approx(np.mean(own))
+    # A print for each level instead: what prints differ by anyway is in the doubt, and nothing is proved.
+    apart = [p.model_copy(update={"run": 1 if p.level == 250 else 2}) for p in bars]
+    s = studied(apart)
+    assert s.claims[0].verdict is Verdict.OPEN and "No print holds bars of all levels" in s.notes[0]
+    assert s.claims[0].ratio.high - s.claims[0].ratio.low > 0.2
+
+
+def study(rng: np.random.Generator, true: np.ndarray, design: str, bars: int) -> list[Pull]:
+    """Unequal spreads, heavy tails, prints that differ, grips that slip."""
+    spread, of_run, out = rng.uniform(0.03, 0.2, len(true)), rng.normal(0, 0.05, 60), []
+    for k, share in enumerate(true):
+        for b in range(bars):
+            run = {"spread": 1 + b % 4, "each": 1 + k, "one": 1}[design]
+            noise = rng.normal(0, spread[k]) if rng.random() < 0.7 else spread[k] * rng.standard_t(4) / 1.41
+            slip = rng.uniform(0.5, 0.9) if rng.random() < 0.03 else 1.0
+            out.append(bar(230 + 5 * k, 40 * share * float(np.exp(of_run[run] + noise)) * slip, run))
+    return out
+
+
+@pytest.mark.parametrize("design", ["spread", "each", "one"])
+@pytest.mark.parametrize("bars", [4, 12])
+def test_hardly_a_study_calls_strong_what_is_not(design: str, bars: int) -> None:
+    rng, wrong = np.random.default_rng([bars, len(design)]), 0
+    for _ in range(170):
+        true = np.array([1.0, *rng.choice([0.899, 0.88, 0.85, 0.95, 1.0], 3)])
+        s = studied(study(rng, true, design, bars))
+        at = {230 + 5 * k: v for k, v in enumerate(true)}
+        wrong += any(c.verdict is Verdict.AS_STRONG and at[c.level] < 0.9 * at[s.reference] for c in s.claims)
+    assert wrong <= 0.05 * 170
+
+
+def test_so_many_bars_show_it_in_four_of_five() -> None:
+    rng = np.random.default_rng(7)
+    n = bars_for(0.08, -np.log(0.9))
+    assert (
+        n == 8
+        and bars_for(0.12, -np.log(0.9)) == 17
+        and bars_for(0.2, -np.log(0.9)) == 46
+        and bars_for(0.5, 0.02) is None
+    )
+    shown = 0
+    for _ in range(400):
+        a, b = (np.exp(rng.normal(0, 0.08, n)) for _ in range(2))
+        bars = [*(bar(240, 30 * v) for v in a), *(bar(250, 30 * v) for v in b)]
+        shown += studied(bars, reference=250).claims[0].verdict is Verdict.AS_STRONG
+    assert shown == pytest.approx(320, abs=25)
+
+
+def test_several_levels_are_judged_together_by_holm() -> None:
+    rng = np.random.default_rng(3)
+    bars = [bar(level, 30 * np.exp(rng.normal(0, 0.06))) for level in (220, 230, 240, 250) for _ in range(6)]
+    many, alone = studied(bars, reference=250), {}
+    for level in (220, 230, 240):
+        pair = [p for p in bars if p.level in (level, 250)]
+        alone[level] = studied(pair, reference=250).claims[0].p
+    order = sorted(alone, key=alone.get)
+    want, worst = {}, 0.0
+    for i, level in enumerate(order):
+        worst = max(worst, min((3 - i) * alone[level], 1.0))
+        want[level] = worst
+    assert {c.level: pytest.approx(want[c.level], abs=0.02) for c in many.claims} == {c.level: c.p for c in many.claims}
+
+
+def test_slips_are_told_and_do_not_make_others_look_strong() -> None:
+    strengths = {250: [30.0, 30.5, 29.8, 30.2, 16.0], 230: [26.0, 26.3, 25.8, 26.1, 26.2]}
+    s = studied([bar(level, v) for level, all_of in strengths.items() for v in all_of])
+    assert s.slips == (4,) and s.reference == 250 and "far under the others" in s.notes[-1]
+    assert s.claims[0].verdict is Verdict.WEAKER and s.claims[0].ratio.value == pytest.approx(0.866, abs=0.01)
+    words = advice(s, "°C")
+    assert words == "230 °C is weaker than 250."
+
+
+@pytest.mark.parametrize(
+    ("bars", "words"),
+    [
+        ([], "compare with nothing"),
+        ([bar(240, 30), bar(240, 31)], "compare with nothing"),
+        ([bar(240, 30), bar(240, 31), bar(250, 30)], "One bar of 250"),
+        ([bar(240, 30, standing=False), bar(250, 31, standing=False)], "compare with nothing"),
+    ],
+)
+def test_what_bars_cannot_say_is_refused(bars: list[Pull], words: str) -> None:
+    with pytest.raises(Refused, match=words):
+        studied(bars)
+
+
+def test_the_bond_over_heat_is_found_and_is_what_a_card_then_holds() -> None:
+    held = 0
+    for k in range(60):
+        rng, hidden = np.random.default_rng(k), bond_named(f"printer {k}")
+        heats = (220, 230, 240, 250)
+        bars = [hidden.pull(t, 1 + b % 3, rng) for t in heats for b in range(9)]
+        bars += [hidden.pull(240, 1 + b % 3, rng, standing=False) for b in range(6)]
+        curve = bond_curve(bars)
+        held += sum(p.low <= hidden.share(p.celsius) <= p.high for p in curve)
+    assert held >= 0.84 * 240  # the truth over all runs, of prints that differ
+    card = with_own(material("PETG"), OwnCard(bond_curve=curve))
+    at = with_setting(card, BondSetting(nozzle_c=235.0))
+    assert at.bond.value == pytest.approx((curve[1].value + curve[2].value) / 2)
+    assert at.bond.low == pytest.approx((curve[1].low + curve[2].low) / 2) and at.bond.source.startswith("yours")
+    # Past what was pulled the low end falls; with another nozzle nothing of it counts.
+    past = with_setting(card, BondSetting(nozzle_c=210.0)).bond
+    assert past.value == curve[0].value and past.low == pytest.approx(curve[0].low * (1 - 2 * 0.012 * 10))
+    hard = with_setting(card, BondSetting(nozzle_c=235.0, hard_nozzle=True)).bond
+    assert hard == with_setting(material("PETG"), BondSetting(nozzle_c=235.0, hard_nozzle=True)).bond
+    fan = with_setting(card, BondSetting(nozzle_c=235.0, fan=1.0)).bond
+    assert fan.value < at.bond.value
+    with pytest.raises(Refused, match="lying"):
+        bond_curve([b for b in bars if b.standing])
+
+
+def test_the_simulated_bond_is_what_it_says() -> None:
+    hidden, rng = SimulatedBond(slips=0.0), np.random.default_rng(1)
+    pulled = [np.log(hidden.pull(240, 1 + k % 200, rng).strength) for k in range(4000)]
+    assert np.exp(np.mean(pulled)) == pytest.approx(48 * hidden.share(240), rel=0.02)
+    assert hidden.share(200) < 0.1 < 0.6 < hidden.share(245)
+
+
+def test_a_table_of_bars_is_answered_by_the_command_line(tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    rng = np.random.default_rng(4)
+    rows = ["level;load_N;area_mm2;run;standing"]
+    for level, strength in ((238, 30.0), (250, 30.2), (226, 22.0)):
+        rows += [f"{level};{24 * strength * np.exp(rng.normal(0, 0.04)):.1f};24,0;{1 + k % 2};yes" for k in range(8)]
+    rows += [f"250;{24 * 45 * np.exp(rng.normal(0, 0.03)):.1f};24,0;1;no" for _ in range(4)]
+    (tmp_path / "bars.csv").write_text("\n".join(rows))
+    assert main(["pulls", str(tmp_path / "bars.csv"), "--json", "--against", "250"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["advice"] == "238 °C is as strong as 250 (within 10 %). 226 °C is weaker than 250."
+    assert told["lowest_as_strong"] == 238 and [b["celsius"] for b in told["bond"]] == [226, 238, 250]
+    assert told["bond"][2]["value"] == pytest.approx(30.2 / 45, rel=0.06)
+    for text, words in (
+        ("", "is empty"),
+        ("level,load_N\n1,2", "no column 'area_mm2'"),
+        ("level,load_N,area_mm2\n240,many,24", "row 2"),
+        ("level,load_N,area_mm2\n240,-5,24", "row 2"),
+        ("level,load_N,area_mm2", "no bars"),
+        ("level,load_N,area_mm2,standing\n240,5,24,perhaps", "row 2"),
+    ):
+        with pytest.raises(Refused, match=words):
+            read_pulls(text)
+    assert main(["pulls", str(tmp_path / "gone.csv")]) == 1 and "no file" in capsys.readouterr().err
+    assert main(["pulls", str(tmp_path / "bars.csv"), "--margin", "0.9"]) == 1
