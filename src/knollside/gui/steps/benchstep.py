@@ -28,6 +28,7 @@ from knollside.gui.slip import Slip, Source, part_spots
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.gui.steps.benchpages import KNOWN_NAME, MeasurePage, PrinterPage
 from knollside.gui.steps.proof import piece_scene
+from knollside.gui.steps.pullspage import PullsPage
 from knollside.gui.steps.recordpage import RecordPage
 from knollside.gui.steps.scenes import base_scene
 from knollside.gui.steps.tabs import Tabs
@@ -46,7 +47,7 @@ _PIECES = [
 ]
 PART, THINGS = "part", "known"
 _NO_PIECE = (PART, THINGS)
-MEASURE, PRINTER, PRINTS = range(3)
+MEASURE, PRINTER, PRINTS, PULLS = range(4)
 
 
 class BenchStep(Step):
@@ -95,8 +96,15 @@ class BenchStep(Step):
         self.printer_page = PrinterPage(self._reorder)
         self.printer_page.changed.connect(session.changed.emit)
         self.records = RecordPage(session)
-        pages = (("Measure", self.measure), ("This printer", self.printer_page), ("Prints", self.records))
-        self.tabs = Tabs(pages, 3, (16, 10, 14, 2))
+        self.pulls = PullsPage(session)
+        self.charts.addWidget(self.pulls.chart)
+        pages = (
+            ("Measure", self.measure),
+            ("This printer", self.printer_page),
+            ("Prints", self.records),
+            ("Pull tests", self.pulls),
+        )
+        self.tabs = Tabs(pages, 2, (16, 10, 14, 2))
         self.tabs.turned.connect(lambda _: session.touch())
         self.panel = self.tabs.panel()
 
@@ -342,6 +350,9 @@ class BenchStep(Step):
         if self.tabs.front == PRINTER:
             self.printer_page.put(self.view, at)
         self.records.refresh()
+        if self.tabs.front == PULLS:
+            self.pulls.refresh()
+            self.charts.setCurrentWidget(self.pulls.chart)
 
     def standing(self) -> Standing:
         n = len(self.part.readings)
@@ -352,6 +363,8 @@ class BenchStep(Step):
         return Standing(Mark.HALF if left else Mark.FULL, words + (f" {left} places to go." if left else ""))
 
     def verdict(self) -> Verdict:
+        if self.tabs.front == PULLS:
+            return self.pulls.verdict()
         fitting = self.view.get(nodes.FITS).fresh
         if fitting is None:
             refused = self.view.get(nodes.FITS).refusal
