@@ -42,7 +42,8 @@ def test_what_is_due_is_told_with_its_reason_the_most_overdue_first() -> None:
 
 def test_only_what_can_change_sizes_or_bond_makes_readings_doubtful() -> None:
     events = [event("sheet", 1), event("nozzle", 2), event("cleaned", 3), event("moved", 4), event("nozzle", 2.2)]
-    assert changed_sizes(events) == (date(2026, 9, 3), date(2026, 9, 5)) and changed_bond(events) == (date(2026, 9, 3),)
+    assert changed_sizes(events) == (date(2026, 9, 3), date(2026, 9, 5))
+    assert changed_bond(events) == tuple(START + timedelta(days=d) for d in (2, 2.2))
     days = [date(2026, 9, 1), date(2026, 9, 4), date(2026, 9, 6), None]
     assert doubt_words(events, days) == ("2 readings are from before it was moved on 05 Sep, 2 since: measure a bar.")
     assert doubt_words([event("cleaned", 3)], days) == "" and doubt_words(events, [date(2026, 9, 8)]) == ""
