@@ -10,6 +10,7 @@ from knollside.core.job.ask import MeshKey
 from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
 from knollside.core.learning.pulls import PullStudy
+from knollside.core.learning.supportgap import SupportStudy
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
@@ -36,6 +37,7 @@ class Shelf:
     printer_logs: dict[int, PrinterLog] = field(default_factory=dict)
     presence: Presence | None = None
     studies: dict[int, PullStudy] = field(default_factory=dict)
+    gaps: dict[int, SupportStudy] = field(default_factory=dict)
 
     def printer_log(self, printer: int | None) -> PrinterLog:
         """A printer's log; an empty one where nothing was logged."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from knollside.core.learning.pulls import PullStudy
+from knollside.core.learning.supportgap import SupportStudy
 from knollside.core.model import Record
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.store.running import Log
@@ -44,6 +45,9 @@ class RunEdits:
 
     def put_study(self, number: int, study: PullStudy | None, words: str) -> None:
         self._put(Log.STUDY, number, self._w.shelf.studies.get(number), study, words)
+
+    def put_gaps(self, number: int, study: SupportStudy, words: str) -> None:
+        self._put(Log.GAPS, number, self._w.shelf.gaps.get(number), study, words)
 
     def _put(self, kind: Log, owner: int, before: Record | None, after: Record | None, words: str) -> None:
         put = self._w.shop.running.put

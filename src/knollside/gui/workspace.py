@@ -72,7 +72,7 @@ class Workspace(QObject):
 
     def _read_shelf(self) -> Shelf:
         m, r = self.shop.machines, self.shop.running
-        logs = r.runs(), r.spool_logs(), r.printer_logs(), r.presence(), r.studies()
+        logs = r.runs(), r.spool_logs(), r.printer_logs(), r.presence(), r.studies(), r.gaps()
         return Shelf(m.printers(), tuple(m.spools()), m.own_cards(), *logs)
 
     def _read_part(self, part_id: int) -> OpenPart:

@@ -8,6 +8,7 @@ from typing import TypeVar
 from sqlalchemy import select
 
 from knollside.core.learning.pulls import PullStudy
+from knollside.core.learning.supportgap import SupportStudy
 from knollside.core.model import Record
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.store.ledger import Ledger, seal_of
@@ -24,6 +25,7 @@ class Log(StrEnum):
     PRINTER = "printer"
     PRESENCE = "presence"
     STUDY = "study"
+    GAPS = "support gap"
 
 
 _WHAT = {
@@ -32,6 +34,7 @@ _WHAT = {
     Log.PRINTER: ("A printer's log", PrinterLog),
     Log.PRESENCE: ("Your hours", Presence),
     Log.STUDY: ("A study of pull tests", PullStudy),
+    Log.GAPS: ("Trials of the support gap", SupportStudy),
 }
 
 
@@ -75,6 +78,9 @@ class Running:
 
     def studies(self) -> dict[int, PullStudy]:
         return self._all(Log.STUDY, PullStudy)
+
+    def gaps(self) -> dict[int, SupportStudy]:
+        return self._all(Log.GAPS, SupportStudy)
 
     def presence(self) -> Presence | None:
         return self._all(Log.PRESENCE, Presence).get(0)

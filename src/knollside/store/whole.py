@@ -20,6 +20,7 @@ from pydantic import Field, ValidationError
 
 from knollside.core.job.file import Printed
 from knollside.core.learning.pulls import PullStudy
+from knollside.core.learning.supportgap import SupportStudy
 from knollside.core.material.own import OwnCard
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
@@ -123,6 +124,7 @@ class Whole(Record):
     printer_logs: dict[Number, PrinterLog] = Field(default_factory=dict)
     presence: Presence | None = None
     studies: dict[int, PullStudy] = Field(default_factory=dict, max_length=2000)
+    gaps: dict[int, SupportStudy] = Field(default_factory=dict, max_length=2000)
 
 
 def whole_bytes(shop: Workshop) -> bytes:
@@ -186,6 +188,7 @@ def gathered(shop: Workshop) -> tuple[Whole, dict[str, bytes]]:
         printer_logs=shop.running.printer_logs(),
         presence=shop.running.presence(),
         studies=shop.running.studies(),
+        gaps=shop.running.gaps(),
     )
     return told, {k: _raw(m) for k, m in meshes.items()}
 
@@ -294,6 +297,7 @@ def _put_running(shop: Workshop, told: Whole) -> None:
         (Log.PRINTER, told.printer_logs),
         (Log.PRESENCE, {} if told.presence is None else {0: told.presence}),
         (Log.STUDY, told.studies),
+        (Log.GAPS, told.gaps),
     )
     for kind, records in kept:
         for owner, record in records.items():

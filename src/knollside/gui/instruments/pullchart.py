@@ -19,7 +19,7 @@ class PullChart(Chart):
     def __init__(self) -> None:
         self.study: PullStudy | None = None
         self.found: Studied | None = None
-        super().__init__("Pulled bars", "", "MPa", 190)
+        super().__init__("Pulled bars", "", "MPa", 176)
 
     def put(self, study: PullStudy | None, found: Studied | None) -> None:
         if (study, found) != (self.study, self.found):

@@ -31,6 +31,7 @@ from knollside.gui.steps.proof import piece_scene
 from knollside.gui.steps.pullspage import PullsPage
 from knollside.gui.steps.recordpage import RecordPage
 from knollside.gui.steps.scenes import base_scene
+from knollside.gui.steps.supportgappage import SupportGapPage
 from knollside.gui.steps.tabs import Tabs
 from knollside.gui.viewport.scene import Scene
 from knollside.gui.worker import Outcome
@@ -47,7 +48,7 @@ _PIECES = [
 ]
 PART, THINGS = "part", "known"
 _NO_PIECE = (PART, THINGS)
-MEASURE, PRINTER, PRINTS, PULLS = range(4)
+MEASURE, PRINTER, PRINTS, PULLS, GAPS = range(5)
 
 
 class BenchStep(Step):
@@ -97,20 +98,28 @@ class BenchStep(Step):
         self.printer_page.changed.connect(session.changed.emit)
         self.records = RecordPage(session)
         self.pulls = PullsPage(session)
-        self.charts.addWidget(self.pulls.chart)
+        self.gaps = SupportGapPage(session)
+        for own in (self.pulls, self.gaps):
+            self.charts.addWidget(own.chart)
         pages = (
             ("Measure", self.measure),
             ("This printer", self.printer_page),
             ("Prints", self.records),
             ("Pull tests", self.pulls),
+            ("Support gap", self.gaps),
         )
-        self.tabs = Tabs(pages, 2, (16, 10, 14, 2))
+        self.tabs = Tabs(pages, 3, (16, 10, 14, 2))
         self.tabs.turned.connect(lambda _: session.touch())
         self.panel = self.tabs.panel()
 
     @property
     def said(self):  # type: ignore[no-untyped-def]
         return self.measure.said
+
+    @property
+    def _trials(self) -> PullsPage | SupportGapPage | None:
+        """The page of trials in front, if it is one."""
+        return self.pulls if self.tabs.front == PULLS else self.gaps if self.tabs.front == GAPS else None
 
     # Which piece
 
@@ -350,9 +359,10 @@ class BenchStep(Step):
         if self.tabs.front == PRINTER:
             self.printer_page.put(self.view, at)
         self.records.refresh()
-        if self.tabs.front == PULLS:
-            self.pulls.refresh()
-            self.charts.setCurrentWidget(self.pulls.chart)
+        own = self._trials
+        if own is not None:
+            own.refresh()
+            self.charts.setCurrentWidget(own.chart)
 
     def standing(self) -> Standing:
         n = len(self.part.readings)
@@ -363,8 +373,9 @@ class BenchStep(Step):
         return Standing(Mark.HALF if left else Mark.FULL, words + (f" {left} places to go." if left else ""))
 
     def verdict(self) -> Verdict:
-        if self.tabs.front == PULLS:
-            return self.pulls.verdict()
+        own = self._trials
+        if own is not None:
+            return own.verdict()
         fitting = self.view.get(nodes.FITS).fresh
         if fitting is None:
             refused = self.view.get(nodes.FITS).refusal

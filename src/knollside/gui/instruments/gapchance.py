@@ -1,0 +1,60 @@
+"""Chances over the support gap: lifted, clean, welded; every trial a mark at its gap and outcome."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from knollside.core.learning.supportgap import GAPS, Settled, SupportTrial
+from knollside.gui.instruments.chart import Chart, Row, nearest
+
+_HIGH = {"welded": 0.06, "clean": 0.94, "lifted": 0.06}
+
+
+class GapChance(Chart):
+    """Clean in moss, welded in clay, lifted in blue; a trial stands at the height of its outcome."""
+
+    header = ("gap_mm", "lifted", "clean", "welded")
+
+    def __init__(self) -> None:
+        self.found: Settled | None = None
+        self.trials: tuple[SupportTrial, ...] = ()
+        super().__init__("Chances over the support gap", "", "chance", 176)
+
+    def put(self, found: Settled | None, trials: tuple[SupportTrial, ...]) -> None:
+        if found is not self.found or trials != self.trials:
+            self.found, self.trials = found, trials
+            self.redraw()
+
+    def draw(self) -> None:
+        found = self.found
+        if found is None:
+            return
+        for values, token in (
+            (found.chances.welded, "clay"),
+            (found.chances.lifted, "spring"),
+            (found.chances.clean, "moss"),
+        ):
+            self.curve(GAPS, values, token, 2.2)
+        self.mark(found.best, 90, "heather")
+        for outcome, token in (("welded", "clay"), ("lifted", "spring"), ("clean", "moss")):
+            some = [t.gap_mm for t in self.trials if t.outcome == outcome]
+            if some:
+                self.dots(np.array(some), np.full(len(some), _HIGH[outcome]), token)
+        self.setXRange(0, 0.5, padding=0)
+        self.setYRange(0, 1.02, padding=0)
+
+    def words(self, x: float, y: float) -> str:
+        if self.found is None:
+            return ""
+        k, c = nearest(GAPS, x), self.found.chances
+        return (
+            f"{GAPS[k]:.2f} mm: of 100, {100 * c.clean[k]:.0f} come off clean, {100 * c.welded[k]:.0f} weld, "
+            f"{100 * c.lifted[k]:.0f} lift"
+        )
+
+    def rows(self) -> list[Row]:
+        if self.found is None:
+            return []
+        c = self.found.chances
+        columns = np.column_stack([GAPS, c.lifted, c.clean, c.welded])
+        return [[float(v) for v in row] for row in columns]

@@ -1,0 +1,67 @@
+"""The support gap at Bench, clicked: trials by hand and by the stand-in until one is settled, then used at Lay."""
+
+from __future__ import annotations
+
+import os
+
+import pytest
+from conftest import Desk, press, press_in_panel, seen, turn_to, type_in
+
+from knollside.sim.supports import supports_named
+
+
+@pytest.fixture
+def bench(desk: Desk) -> Desk:
+    desk.settle(lambda: desk.facts is not None)
+    desk.window.take("Bench")
+    turn_to(desk, "Support gap")
+    desk.settle()
+    return desk
+
+
+def page(desk: Desk):  # type: ignore[no-untyped-def]
+    return desk.window.steps["Bench"].gaps
+
+
+def test_trials_by_hand_move_what_is_tried_next_and_contradict_each_other(bench: Desk) -> None:
+    assert "Try 0.20 mm next." in bench.window.verdict_line.title.text() and "Lay uses 0.20 mm" in seen(bench)
+    press_in_panel(bench, "welded: it stays on or tears the face")
+    first = page(bench).found().next
+    assert first > 0.2 and f"Try {first:.2f} mm next." in bench.window.verdict_line.title.text()
+    type_in(bench, "Gap to try", "0.16")
+    type_in(bench, "Force to take it off", "12")
+    press_in_panel(bench, "lifted: the roof sags or hangs loose")
+    (study,) = bench.workspace.shelf.gaps.values()
+    assert [(t.gap_mm, t.outcome, t.force_N) for t in study.trials] == [(0.2, "welded", None), (0.16, "lifted", 12.0)]
+    assert "Trials 1 and 2 contradict each other: 0.16 mm lifted, 0.20 mm welded." in seen(bench)
+    press_in_panel(bench, "The last one was none")
+    assert len(page(bench).trials) == 1 and "contradict" not in seen(bench)
+    bench.workspace.undo.undo()
+    bench.workspace.undo.undo()
+    bench.settle()
+    assert len(page(bench).trials) == 1
+    bench.workspace.undo.undo()
+    bench.settle()
+    assert page(bench).trials == () and not bench.workspace.shelf.gaps
+
+
+def test_the_stand_in_is_settled_and_its_gap_is_used_at_lay(bench: Desk) -> None:
+    hidden = supports_named("Old Tom PETG")
+    for _ in range(8):
+        if page(bench).found().settled:
+            break
+        press(bench, "Try it, simulated")
+    found = page(bench).found()
+    assert found.settled and len(page(bench).trials) <= 6
+    assert hidden.chance(found.best, page(bench).fan) >= 0.7
+    assert "comes off clean." in bench.window.verdict_line.title.text()
+    if os.environ.get("KNOLL_SHOTS"):
+        bench.window.resize(1280, 800)
+        bench.settle()
+        bench.window.grab().save(os.environ["KNOLL_SHOTS"] + "/gap.png")
+    if found.best != 0.2:
+        press(bench, "Use it at Lay")
+        assert bench.part.support_settings.gap_mm == pytest.approx(found.best)
+        bench.workspace.undo.undo()
+        bench.settle()
+        assert bench.part.support_settings.gap_mm == 0.2
