@@ -249,6 +249,9 @@ def test_a_bond_learned_is_the_mean_of_logarithms_with_one_typical_test_among_th
         assert alone.value == pytest.approx(0.3 * math.sqrt(share))
     lone = learn_bond([BreakTest(mode="along a layer", ratio=0.05)], typical)
     assert lone.low / lone.value == pytest.approx(math.exp(-1.645 * sigma * 1.5))
+    # Foretold with another bond than the one typical of it: that one counts.
+    told = BreakTest(mode="along a layer", load_N=80.0, predicted_N=100.0, bond=0.4)
+    assert learn_bond([told], Range(0.6, 0.2, 1.0)).value == pytest.approx(math.sqrt(0.6 * 0.4 * 0.8))
     assert agrees(tests[0], "layers sheared") and not agrees(tests[0], "pulled along the layers")
 
 

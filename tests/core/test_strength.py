@@ -1,5 +1,7 @@
 """The stress field, the rating of directions and the resultants, against closed forms."""
 
+from dataclasses import replace
+
 import manifold3d as m3
 import numpy as np
 import pytest
@@ -22,6 +24,7 @@ from knollside.core.model import (
     SlidingFixture,
     Surroundings,
 )
+from knollside.core.strength.breaking import breaks_now
 from knollside.core.strength.condense import read_stress
 from knollside.core.strength.element import Brick, filled_spots, isotropic, layered
 from knollside.core.strength.field import POISSON, Medium, StressField, solve
@@ -148,6 +151,29 @@ def test_reserve_of_a_tension_bar_for_any_build_direction(degrees: float) -> Non
     inside = max(pull * np.sin(a) ** 2 / allow.tension, pull / allow.tension)
     assert got.interlayer_reserve[0] == pytest.approx(1 / max(interlayer_reserve, 1e-12), rel=0.01) or degrees == 90
     assert got.reserve[0] == pytest.approx(1 / max(interlayer_reserve, inside), rel=0.01)
+
+
+def test_what_would_break_it_now_knows_no_heat_time_or_repeats() -> None:
+    """A bar of 10 x 10 mm pulled along its layers' normal parts at table x bond x 100 mm2, whatever the case says of
+    years and summers; the case with half the force is told by its own newtons."""
+    told = (
+        case((500, 0, 0), permanent=True, repeated=True),
+        LoadCase(name="half", loads=(ForceLoad(at=(L, B / 2, B / 2), force_N=(250, 0, 0)),)),
+    )
+    what = design_case(*told).model_copy(update={"surroundings": Surroundings(temperature_c=45, wet=True, sun=True)})
+    field, card = run(box(L, B, B), what, 2500), material("PETG")
+    field = replace(field, excluded=np.abs(field.points[:, 0] - L / 2) >= 15)
+    s = answer.strength_of(field, what, Recipe(), card)
+    assert s.limits[0].interlayer < 0.35 * s.limits[1].interlayer or s.limits[0].interlayer < s.limits[1].interlayer
+    first, half = breaks_now(s, what.loaded, np.array([1.0, 0, 0]))
+    want = card.pull.value * card.bond.value * 100
+    assert first.load.value == pytest.approx(want, rel=0.015) and half.load.value == pytest.approx(want, rel=0.015)
+    assert first.along and first.mode == "layers pulled apart" and first.parting_N == pytest.approx(want, rel=0.015)
+    assert abs(first.place[0] - L / 2) < 15 and first.load.low < 0.8 * want and first.load.high > 1.2 * want
+    # Pulled along the layers it breaks across them, at the table's own strength.
+    across = breaks_now(s, what.loaded, np.array([0, 0, 1.0]))[0]
+    assert not across.along and across.load.value == pytest.approx(card.pull.value * 100, rel=0.015)
+    assert across.across_N == pytest.approx(across.load.value)
 
 
 def test_early_exit_is_the_full_rating_to_the_bit(arm: Mesh) -> None:

@@ -256,10 +256,13 @@ def test_a_recorded_break_changes_the_bond_and_cracks_the_lay(desk: Desk) -> Non
     desk.settle(lambda: desk.fresh("lay") is not None)
     desk.window.steps["Lay"]._choose("A")
     desk.settle(lambda: desk.fresh("detail") is not None)
-    bond = desk.part.card.bond
+    bond, plain = desk.part.card.bond, desk.part.plain_card.bond.value
     desk.window.take("Bench")
     desk.window.steps["Bench"].tabs.turn_to(2)
     desk.settle()
+    now = desk.fresh("detail").breaking[0]
+    told = desk.window.steps["Bench"].records.foretold.text()
+    assert f"Pushed as “{now.case}” it goes at {now.load.value:.0f} N" in told and "glasses" in told
     enter(desk, field(desk, "Load when it broke"), "40 N")
     enter(desk, field(desk, "Where it broke"), "at the pocket")
     press(desk, "Record it")
@@ -267,7 +270,8 @@ def test_a_recorded_break_changes_the_bond_and_cracks_the_lay(desk: Desk) -> Non
     assert desk.part.card.bond.source.startswith("yours") and desk.part.card.bond.value != bond.value
     assert desk.window.core.standings["Lay"].mark is Mark.CRACK
     kept = [p.broke for p in desk.shop.learned.prints() if p.broke and p.broke.place == "at the pocket"]
-    assert [b.load_N for b in kept] == [40.0]
+    assert [(b.load_N, b.bond) for b in kept] == [(40.0, plain)]
+    assert kept[0].predicted_N == pytest.approx(now.parting_N)
 
 
 def test_bad_files_are_told_and_nothing_is_lost(desk: Desk, tmp_path: Path) -> None:

@@ -17,7 +17,7 @@ def learn_bond(tests: Iterable[BreakTest], typical: Range, changes: Sequence[int
     """Bond ratio (strength across the layers over along) from the person's own trials.
 
     Pairs of pull bars give the ratio itself. A part that let go along a layer
-    at a known load gives predicted bond times load over predicted load. Log
+    at a known load gives the bond it was foretold with times load over foretold load. Log
     ratios with a weak prior worth one test, interval by Student's t. ``changes``: for each test, how many changes of
     the printer came after it that can change the bond; what it says goes through a jump for each (methods 8.3).
     """
@@ -28,7 +28,8 @@ def learn_bond(tests: Iterable[BreakTest], typical: Range, changes: Sequence[int
         if test.ratio is not None:
             logs.append(math.log(test.ratio))
         elif test.mode == "along a layer" and test.load_N and test.predicted_N:
-            logs.append(math.log(typical.value * min(max(test.load_N / test.predicted_N, 0.1), 3.0)))
+            then = typical.value if test.bond is None else test.bond
+            logs.append(math.log(then * min(max(test.load_N / test.predicted_N, 0.1), 3.0)))
         if len(logs) > before:
             ages.append(changes[k] if k < len(changes) else 0)
     if not logs:

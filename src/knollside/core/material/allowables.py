@@ -199,6 +199,25 @@ def allowables(
     )
 
 
+def as_printed(a: Allowables) -> Allowables:
+    """The same strengths with every knock-down taken off: as the print is on the bench, new, cool, dry, loaded once."""
+    doubt = Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)
+    tension, low, high = combine([a.table, doubt])
+    interlayer, alow, ahigh = combine([a.table, a.bond, doubt])
+    return Allowables(
+        tension,
+        tension,
+        interlayer,
+        interlayer / math.sqrt(3),
+        (low, high),
+        (alow, ahigh),
+        (),
+        a.bond,
+        a.table,
+        a.by_strain,
+    )
+
+
 def limits_of(design_case: DesignCase, card: Material) -> tuple[Allowables, ...]:
     """What each load case of a duty may ask of the material; cases without a load are passed over."""
     return tuple(allowables(card, design_case.surroundings, c, design_case.own_knock_downs) for c in design_case.loaded)

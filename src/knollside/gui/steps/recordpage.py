@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from knollside.core import units
 from knollside.core.job.file import Printed
 from knollside.core.model import BreakTest, bounds_of
+from knollside.core.strength.breaking import BreakNow
 from knollside.gui import nodes
 from knollside.gui.instruments.charts import HoursChart
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, row, rule, tell
@@ -41,7 +43,12 @@ class RecordPage(Seeing, QWidget):
         self.hours = HoursChart()
         lay.addWidget(self.hours)
         lay.addWidget(rule())
+        self.case = Dropdown("Pushed as", letters=14)
+        self.case.chose.connect(lambda _: self._foretell())
+        self.foretold = label("", dim=True, wrap=True)
         lay.addWidget(heading("It broke, or was pulled"))
+        lay.addWidget(self.case)
+        lay.addWidget(self.foretold)
         lay.addWidget(row(self.mode, self.load, stretch=0))
         lay.addWidget(row(self.where, button("Record it", self._record_break), stretch=0))
         lay.addWidget(self.told)
@@ -55,10 +62,43 @@ class RecordPage(Seeing, QWidget):
         told = tuple((when, before, took) for when, before, took in both if before and took)
         self.hours.put(told, doc.factor)
         self.hours.setVisible(bool(told))
+        self._foretell()
         self.bond.setText(
             f"Bond between layers of {doc.material}: {bond.value:.2f} of the strength along them "
             f"({bond.low:.2f} to {bond.high:.2f}, {bond.source})."
         )
+
+    def _pushed(self, breaking: tuple[BreakNow, ...]) -> BreakNow | None:
+        """The load case that it is pushed as."""
+        return next((b for b in breaking if b.case == self.case.currentData()), next(iter(breaking), None))
+
+    def _foretell(self) -> None:
+        """Where to push, up to which load, and how."""
+        detail = self.view.get(nodes.DETAIL).fresh
+        breaking = detail.breaking if detail is not None else ()
+        names = [b.case for b in breaking]
+        if [self.case.itemData(i) for i in range(self.case.count())] != names:
+            self.case.clear()
+            for name in names:
+                self.case.addItem(name, name)
+        self.case.setVisible(len(names) > 1)
+        now = self._pushed(breaking)
+        if now is None:
+            self.foretold.setText("Rate a way at Lay with a load, and what would break it is foretold here.")
+            return
+        load, height = now.load, self._height(now.place)
+        self.foretold.setText(
+            f"Pushed as “{now.case}” it goes at {load.value:.0f} N ({load.low:.0f} to {load.high:.0f}), {now.mode}, "
+            f"{height:.0f} mm above the bed: new, dry, cool, pushed once. From the side with glasses on; a rope and a "
+            "bucket rather than your hands; stop at the high end."
+        )
+
+    def _height(self, place: tuple[float, float, float]) -> float:
+        """Of a place over the bed, mm, the way it lies."""
+        facts = self.view.facts
+        assert facts is not None
+        up = np.asarray(self.part.direction)
+        return float(np.dot(place, up) - (facts.mesh.vertices @ up).min())
 
     def _record_print(self) -> None:
         """One print of this part with its outcome, estimate and hours taken; hours teach the printer's factor."""
@@ -112,9 +152,9 @@ class RecordPage(Seeing, QWidget):
         # Only a rating of exactly what is stored may be held against the break.
         detail = self.view.get(nodes.DETAIL).fresh
         predicted = None
-        if detail is not None:
-            total = max(sum(ld.newtons for ld in c.loads) for c in doc.design_case.cases)
-            told = total * detail.orientation.interlayer_reserve
+        now = self._pushed(detail.breaking) if detail is not None else None
+        if now is not None:
+            told = now.parting_N if self.mode.currentData() == "along a layer" else now.across_N
             # A load that hardly reaches the part foretells nothing.
             predicted = told if told <= bounds_of(BreakTest, "predicted_N")[1] else None
         load = self.load.value or None
@@ -122,6 +162,7 @@ class RecordPage(Seeing, QWidget):
             mode=self.mode.currentData(),
             load_N=load,
             predicted_N=predicted if load else None,
+            bond=doc.plain_card.bond.value if predicted and load else None,
             place=self.where.text().strip(),
         )
         self.workspace.kept.add_print(

@@ -13,6 +13,7 @@ from knollside.core.job.questions.far import Turning
 from knollside.core.job.questions.strength import StrengthOf
 from knollside.core.lay.orientations import NET_DIRECTIONS, RatedOrientation
 from knollside.core.model import Array
+from knollside.core.strength.breaking import BreakNow, breaks_now
 from knollside.core.strength.discretisation import doubted_places, widened
 from knollside.core.strength.hot_spots import HotSpot, Portion, hot_spots, portions, spot_at
 from knollside.core.strength.movement import Movement
@@ -42,7 +43,8 @@ class Why(Question[RatedOrientation]):
 
 @dataclass(frozen=True)
 class OrientationDetail:
-    """A way with its log, the places that would go first and those ``watched``, its thin portions, and how it bends."""
+    """A way with its log, the places that would go first and those ``watched``, its thin portions, how it bends, and
+    what would break it now."""
 
     log: LayerLog
     orientation: RatedOrientation
@@ -52,6 +54,7 @@ class OrientationDetail:
     bend: Array
     movement: Movement
     moves_far: str
+    breaking: tuple[BreakNow, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,7 +81,8 @@ class Detail(Question[OrientationDetail]):
         bend = answer.bend_of(part, s.field, s.movement.case)
         turned = ask(Turning(self.strength.plain(), (self.direction,)), 0.9, 1.0)
         movement, words = turned.moved(s.movement), turned.words
-        return OrientationDetail(log, orientation, places, watched, thin, bend, movement, words)
+        breaking = breaks_now(s, self.strength.design_case.loaded, n)
+        return OrientationDetail(log, orientation, places, watched, thin, bend, movement, words, breaking)
 
     def _doubted(self, ask: Answerer, s: Strength, places: tuple[HotSpot, ...]) -> tuple[HotSpot, ...]:
         """Places, each with the grid's doubt there where it was looked at closely."""
