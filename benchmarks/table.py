@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import fits
+import learning
 import numpy as np
 import running
 
@@ -104,6 +105,7 @@ def main() -> None:
     board_against_solves(answer)
     fits.report(row, timed)
     running.report(row, timed)
+    learning.report(row)
     from PyQt6.QtWidgets import QApplication
 
     app = QApplication([])  # held to the end: both views below need it
