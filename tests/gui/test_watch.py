@@ -70,7 +70,11 @@ def test_layers_read_off_tell_when_it_ends(watched: Desk) -> None:
 
 def test_the_first_layer_is_looked_at_and_a_wrong_one_stops_the_print(watched: Desk) -> None:
     assert "Look at the first layer." in watched.window.verdict_line.title.text()
-    cards = page(watched).findChild(FirstLayerView)
+    monitor = page(watched).desk.watch.monitor(page(watched).shown.number, page(watched).shown.done)
+    monitor.first_layer = "too low"
+    after(watched, (monitor.heating + 60) / 3600)
+    assert "The simulated one: thin and see-through" in seen(watched)
+    cards = next(c for c in page(watched).findChildren(FirstLayerView) if c.isVisible())
     box = cards._box(2)
     QTest.mouseClick(cards, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     watched.settle()

@@ -147,9 +147,11 @@ class WatchPage(Page):
         if said:
             self.add(label(LOOK[said], dim=True, wrap=True), label(DO[said], 13, 600, wrap=True))
         else:
-            self.add(
-                label("Cut across its lines, it looks like one of these. Stay until it is down.", dim=True, wrap=True)
-            )
+            words = "Cut across its lines, it looks like one of these. Stay until it is down."
+            self.add(label(words, dim=True, wrap=True))
+            monitor = self.desk.watch.monitor(w.number, w.done) if w.simulated else None
+            if monitor is not None and w.layer:
+                self.add(label(f"The simulated one: {LOOK[monitor.first_layer].lower()}", 13, wrap=True))
 
     def _told(self, w: Watched) -> None:
         source = Dropdown("Who tells how far it is", _SOURCES, 14)
