@@ -13,6 +13,7 @@ from knollside.core.fit.windows import Windows, windows_for
 from knollside.core.job.edits import marks_of
 from knollside.core.job.file import Printed
 from knollside.core.learning.bond import learn_bond
+from knollside.core.learning.breaks import with_model
 from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.bond import BondSetting, with_setting
 from knollside.core.material.cards import MATERIALS, Material, material, with_bond
@@ -50,7 +51,8 @@ def learned_cards(
         tests = [p.broke for p in broken if p.broke is not None]
         at = [when.replace(tzinfo=None) for when in changed]
         ages = [0 if p.made is None else sum(p.made.replace(tzinfo=None) < when for when in at) for p in broken]
-        out[name] = with_bond(card, learn_bond(tests, card.bond, ages) if tests else None)
+        card = with_bond(card, learn_bond(tests, card.bond, ages) if tests else None)
+        out[name] = with_model(card, tests, ages)
     return out
 
 

@@ -14,10 +14,9 @@ JUMP = 0.15  # spread of the log of the bond from before a change of nozzle or f
 
 
 def learn_bond(tests: Iterable[BreakTest], typical: Range, changes: Sequence[int] = ()) -> Range:
-    """Bond ratio (strength across the layers over along) from the person's own trials.
+    """Bond ratio (strength across the layers over along) from the person's own pull bars.
 
-    Pairs of pull bars give the ratio itself. A part that let go along a layer
-    at a known load gives the bond it was foretold with times load over foretold load. Log
+    Pairs of pull bars give the ratio itself; what parts broke at moves the model instead (``breaks``). Log
     ratios with a weak prior worth one test, interval by Student's t. ``changes``: for each test, how many changes of
     the printer came after it that can change the bond; what it says goes through a jump for each (methods 8.3).
     """
@@ -27,9 +26,6 @@ def learn_bond(tests: Iterable[BreakTest], typical: Range, changes: Sequence[int
         before = len(logs)
         if test.ratio is not None:
             logs.append(math.log(test.ratio))
-        elif test.mode == "along a layer" and test.load_N and test.predicted_N:
-            then = typical.value if test.bond is None else test.bond
-            logs.append(math.log(then * min(max(test.load_N / test.predicted_N, 0.1), 3.0)))
         if len(logs) > before:
             ages.append(changes[k] if k < len(changes) else 0)
     if not logs:

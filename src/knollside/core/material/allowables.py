@@ -46,6 +46,8 @@ class Allowables:
     bond: Range
     table: Range
     by_strain: bool = False
+    model_along: Range | None = None
+    model_across: Range | None = None
 
     @property
     def limits(self) -> tuple[float, float, float, float, float]:
@@ -180,11 +182,23 @@ def allowables(
         s if s.name not in own else KnockDown(s.name, Range(own[s.name], own[s.name], own[s.name], "yours"), s.why)
         for s in steps_for(card, place, case)
     )
-    doubt = Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)
-    factors = [s.factor for s in knock_downs]
+    # What moves by a stated way is judged by strain: breaks under a load say nothing of it.
     table = card.snap.times(card.modulus.value / 100) if case.bends else card.pull
-    tension, low, high = combine([table, doubt, *factors])
-    interlayer, alow, ahigh = combine([table, card.bond, doubt, *factors])
+    own_model = (None, None) if case.bends else (card.model_along, card.model_across)
+    return _held(table, card.bond, knock_downs, case.bends, *own_model)
+
+
+def _held(
+    table: Range,
+    bond: Range,
+    knock_downs: tuple[KnockDown, ...],
+    by_strain: bool,
+    along: Range | None,
+    across: Range | None,
+) -> Allowables:
+    factors = [s.factor for s in knock_downs]
+    tension, low, high = _by_model([table], across, factors)
+    interlayer, alow, ahigh = _by_model([table, bond], along, factors)
     return Allowables(
         tension,
         tension,
@@ -193,29 +207,28 @@ def allowables(
         (low, high),
         (alow, ahigh),
         knock_downs,
-        card.bond,
+        bond,
         table,
-        case.bends,
+        by_strain,
+        along,
+        across,
     )
+
+
+def _by_model(parts: list[Range], model: Range | None, factors: list[Range]) -> tuple[float, float, float]:
+    """Product and spread: by typical doubts of table, bond and model, or by what own breaks leave of all three."""
+    doubt = Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)
+    typical = combine([*parts, doubt, *factors])
+    if model is None:
+        return typical
+    middle = math.prod(p.value for p in parts) * math.prod(f.value for f in factors) * model.value
+    _, low, high = combine([model, *factors])
+    return middle, low, high
 
 
 def as_printed(a: Allowables) -> Allowables:
     """The same strengths with every knock-down taken off: as the print is on the bench, new, cool, dry, loaded once."""
-    doubt = Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)
-    tension, low, high = combine([a.table, doubt])
-    interlayer, alow, ahigh = combine([a.table, a.bond, doubt])
-    return Allowables(
-        tension,
-        tension,
-        interlayer,
-        interlayer / math.sqrt(3),
-        (low, high),
-        (alow, ahigh),
-        (),
-        a.bond,
-        a.table,
-        a.by_strain,
-    )
+    return _held(a.table, a.bond, (), a.by_strain, a.model_along, a.model_across)
 
 
 def limits_of(design_case: DesignCase, card: Material) -> tuple[Allowables, ...]:

@@ -40,6 +40,14 @@ class Material:
     brittle_below: float = -10.0  # degrees under which it breaks rather than gives, typical
     bond_curve: tuple[tuple[float, Range], ...] = ()  # the person's own bond over nozzle heat, C, rising
     curve_hard_nozzle: bool = False
+    model_along: Range | None = None  # how far parts break off what is foretold, along a layer, by own breaks
+    model_across: Range | None = None  # and across the layers
+
+    @property
+    def basis(self) -> tuple[float, float]:
+        """MPa that a break is foretold with: along a layer, and across the layers."""
+        along, across = (1.0 if m is None else m.value for m in (self.model_along, self.model_across))
+        return self.pull.value * self.bond.value * along, self.pull.value * across
 
 
 def _card(

@@ -72,5 +72,5 @@ class BreakTest(Record):
     ratio: float | None = Field(None, gt=0.02, le=1.5)  # across over along, from a pair of pull bars
     load_N: Force | None = Field(None, ge=0)
     predicted_N: Force | None = Field(None, ge=0)
-    bond: float | None = Field(None, gt=0, le=1)  # of the card when it was foretold, before this recipe's heat and fan
+    basis: float | None = Field(None, gt=0, le=2000)  # MPa it was foretold with, before this recipe's heat and fan
     place: str = Field("", max_length=200)

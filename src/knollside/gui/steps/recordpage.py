@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from knollside.core import units
 from knollside.core.job.file import Printed
+from knollside.core.material.cards import Material
 from knollside.core.model import BreakTest, bounds_of
 from knollside.core.strength.breaking import BreakNow
 from knollside.gui import nodes
@@ -65,7 +66,7 @@ class RecordPage(Seeing, QWidget):
         self._foretell()
         self.bond.setText(
             f"Bond between layers of {doc.material}: {bond.value:.2f} of the strength along them "
-            f"({bond.low:.2f} to {bond.high:.2f}, {bond.source})."
+            f"({bond.low:.2f} to {bond.high:.2f}, {bond.source}). {_of_breaks(doc.card)}"
         )
 
     def _pushed(self, breaking: tuple[BreakNow, ...]) -> BreakNow | None:
@@ -162,7 +163,7 @@ class RecordPage(Seeing, QWidget):
             mode=self.mode.currentData(),
             load_N=load,
             predicted_N=predicted if load else None,
-            bond=doc.plain_card.bond.value if predicted and load else None,
+            basis=doc.plain_card.basis[self.mode.currentData() != "along a layer"] if predicted and load else None,
             place=self.where.text().strip(),
         )
         self.workspace.kept.add_print(
@@ -178,3 +179,13 @@ class RecordPage(Seeing, QWidget):
         )
         tell(self.told, said if load else "Recorded. Without a load it says where, not how strong.", "good")
         self.load.line.clear()
+
+
+def _of_breaks(card: Material) -> str:
+    """What parts broke at over what was foretold, in words."""
+    told = [
+        f"{words} at {m.value:.2f} of what was foretold ({m.low:.2f} to {m.high:.2f}, {m.source})"
+        for words, m in (("along a layer", card.model_along), ("across the layers", card.model_across))
+        if m is not None
+    ]
+    return f"Parts broke {' and '.join(told)}; every reserve counts that." if told else ""

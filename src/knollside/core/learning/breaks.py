@@ -1,0 +1,95 @@
+"""Breaks on purpose held against what was foretold: how far the model is off on this printer, and how it varies.
+
+Log of the load it broke at over the foretold one: normal with unknown mean and spread (normal and inverse gamma, Gelman
+et al., *Bayesian Data Analysis*, 3); what the next part breaks at is the posterior predictive, Student's t. The prior
+is a bias of 0.20 and a scatter of 0.15, together the 0.25 that is typical.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from scipy.special import stdtrit
+
+from knollside.core.learning.bond import JUMP
+from knollside.core.material.allowables import MODEL_DOUBT, combine
+from knollside.core.material.cards import Material
+from knollside.core.model import BreakTest, Range
+
+BIAS, SCATTER = 0.20, 0.15  # of the log: typical
+_WORTH = 3.0  # tests that the prior's scatter is worth
+_ODD = 0.99  # chance outside which a break is named
+ENOUGH = 3  # breaks from which the learned range stands alone
+
+
+@dataclass(frozen=True)
+class Model:
+    """``factor`` by which parts break at more or less than foretold, nine in ten of the next one; of so many
+    ``breaks``; the numbers of those that fit nothing."""
+
+    factor: Range
+    breaks: int
+    odd: tuple[int, ...] = ()
+
+
+def log_ratio(test: BreakTest, basis: float) -> float | None:
+    """Log of broke at over foretold, as it would be foretold now with a strength of ``basis`` MPa; None where a break
+    has no load or nothing was foretold of it."""
+    if not test.load_N or not test.predicted_N or test.mode == "did not break":
+        return None
+    then = test.basis if test.basis is not None else basis
+    return math.log(test.load_N / test.predicted_N * then / basis)
+
+
+def model_of(logs: Sequence[float], changes: Sequence[int] = ()) -> Model | None:
+    """What breaks of one mode say; None without any. ``changes``: for each, how many changes of the printer came after
+    it; where all are from before one, its jump is in the range."""
+    n = len(logs)
+    if not n:
+        return None
+    value, half, _, _ = _predictive(logs)
+    if changes and min(changes) > 0:
+        half = math.hypot(half, 1.645 * JUMP * math.sqrt(min(changes)))
+    words = f"yours, {n} break{'s' if n > 1 else ''}"
+    factor = Range(math.exp(value), math.exp(value - half), math.exp(value + half), words)
+    odd = []
+    for k in range(n if n > ENOUGH else 0):
+        middle, _, free, wide = _predictive([v for j, v in enumerate(logs) if j != k])
+        if abs(logs[k] - middle) > float(stdtrit(free, 0.5 + _ODD / 2)) * wide:
+            odd.append(k)
+    return Model(factor, n, tuple(odd))
+
+
+def with_model(card: Material, tests: Sequence[BreakTest], changes: Sequence[int]) -> Material:
+    """The card with what its breaks say of the model, along a layer and across the layers; under three breaks of a mode
+    no narrower than what is typical of it."""
+    along, across = card.pull.value * card.bond.value, card.pull.value
+    made: list[Range | None] = []
+    for mode, basis, parts in (
+        ("along a layer", along, (card.pull, card.bond)),
+        ("across the layers", across, (card.pull,)),
+    ):
+        told = [(log_ratio(t, basis), c) for t, c in zip(tests, changes, strict=True) if t.mode == mode]
+        logs = [(v, c) for v, c in told if v is not None]
+        model = model_of([v for v, _ in logs], [c for _, c in logs])
+        if model is not None and model.breaks < ENOUGH:
+            _, low, high = combine([*parts, Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)])
+            f = model.factor
+            model = replace(
+                model, factor=Range(f.value, min(f.low, f.value * low), max(f.high, f.value * high), f.source)
+            )
+        made.append(None if model is None else model.factor)
+    return replace(card, model_along=made[0], model_across=made[1])
+
+
+def _predictive(logs: Sequence[float]) -> tuple[float, float, float, float]:
+    """Middle, half of nine in ten, degrees of freedom and scale of the next log ratio."""
+    n, kappa = len(logs), (SCATTER / BIAS) ** 2
+    mean = sum(logs) / n if n else 0.0
+    worth, freedom = kappa + n, _WORTH + n
+    value = n * mean / worth
+    square = _WORTH * SCATTER**2 + sum((v - mean) ** 2 for v in logs) + kappa * n / worth * mean**2
+    scale = math.sqrt(square / freedom * (1 + 1 / worth))
+    return value, float(stdtrit(freedom, 0.95)) * scale, freedom, scale
