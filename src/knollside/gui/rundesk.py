@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from knollside.core.job.ask import Question
 from knollside.core.job.asked import ask_taken
@@ -30,6 +30,7 @@ from knollside.gui.watch import Watch, Watched
 from knollside.gui.worker import Outcome
 
 _LAST = 4  # answers kept
+_LOOKS = 60_000  # ms between looks at what prints
 _MOVED = timedelta(minutes=15)
 _ANY_HOUR = datetime(2000, 1, 1, tzinfo=UTC)
 
@@ -76,6 +77,11 @@ class RunDesk(QObject):
         self._ends: dict[object, datetime] = {}
         self._asked: Plates | None = None
         self.workspace.changed.connect(self._stored)
+        self.timer = QTimer(self)
+        self.timer.setInterval(_LOOKS)
+        self.timer.timeout.connect(self.look)
+        self.timer.start()
+        session.closing.connect(self.timer.stop)
 
     # What is stored
 

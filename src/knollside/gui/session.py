@@ -112,9 +112,11 @@ class View:
 
 
 class Session(QObject):
-    """The open workshop in one window. ``changed`` fires when anything shown may be another."""
+    """The open workshop in one window. ``changed`` fires when anything shown may be another, ``closing`` before the
+    workshop is let go."""
 
     changed = pyqtSignal()
+    closing = pyqtSignal()
 
     def __init__(self, workspace: Workspace, worker: Worker) -> None:
         super().__init__()
@@ -142,6 +144,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Nothing more is asked, and the workshop is let go."""
+        self.closing.emit()
         self.derived.close()
         self.workspace.shop.close()
 
