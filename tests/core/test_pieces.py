@@ -19,8 +19,9 @@ from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Measurement, Mesh, Recipe, Refused
 from knollside.core.proof.bar import hole_and_pin_bar
 from knollside.core.proof.couples import screw, snap_arms, thread_pair
-from knollside.core.proof.ladders import flare_piece, gap_ladder, three_hinges
+from knollside.core.proof.ladders import flare_piece, gap_ladder, square_piece, three_hinges
 from knollside.core.proof.piece import Spot, gap_steps_of
+from knollside.core.proof.pullbars import pull_bars
 from knollside.core.proof.section import section_box, section_plane
 from knollside.core.proof.slip import middle_of, read_entry, wants_another
 from knollside.sim.desk import PrintedPiece, SimulatedPrinter
@@ -218,6 +219,34 @@ def test_every_place_of_a_slip_is_on_its_piece_and_measures_there_what_is_writte
         x0, y0, x1, y1 = plane.bounds
         assert s.drawn == pytest.approx(x1 - x0 if "long" in s.name else y1 - y0)
         assert s.at[2] == pytest.approx(0.2 if s.kind == "foot" else 4.0)  # half-way up eight millimetres
+
+
+def test_pull_bars_and_their_fillers_are_as_large_at_every_height() -> None:
+    piece = pull_bars(4)
+    found = check(piece.mesh)
+    assert found.sound and found.bodies == 8 and piece.mesh.size[2] == pytest.approx(56.0)
+    heights = np.linspace(0.5, 49.5, 60)
+    cuts = cut(piece.mesh, heights)
+    areas = np.array([polygon_of(cuts.at(k)).area for k in range(len(heights))])
+    assert areas == pytest.approx(np.full(60, 4 * 6.0 * (12 + 3)), rel=1e-6)  # so is the time of every layer
+    # The neck is 4 x 6 mm, and no flank leans more than the taper's 4 mm over 9.
+    one = pull_bars(1)
+    neck = polygon_of(cut(one.mesh, np.array([28.0])).at(0))
+    assert sorted(round(p.area, 6) for p in shapely.get_parts(neck)) == [24.0, 66.0]
+    lying = pull_bars(3, standing=False)
+    assert lying.mesh.size[2] == pytest.approx(6.0) and check(lying.mesh).bodies == 3
+    # Told apart by notches: each head has one more than the last.
+    low, high = polygon_of(cut(piece.mesh, np.array([53.0])).at(0)), 6.0 * 12
+    short = sorted(high - p.area for p in shapely.get_parts(low) if p.area > 40)
+    assert np.diff(short) == pytest.approx(np.full(3, short[0]), rel=0.01)
+    with pytest.raises(Refused, match="One to eight"):
+        pull_bars(9)
+
+
+def test_the_frame_square_has_its_sides_and_diagonals() -> None:
+    piece = square_piece(100.0)
+    assert check(piece.mesh).sound and piece.mesh.size == pytest.approx([100, 100, 3])
+    assert piece.mesh.volume == pytest.approx((100**2 - 84**2 - 4) * 3, rel=1e-3)
 
 
 def test_the_bar_weighs_what_its_drawing_says() -> None:

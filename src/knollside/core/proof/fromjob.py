@@ -10,6 +10,7 @@ from knollside.core.proof.bar import hole_and_pin_bar
 from knollside.core.proof.couples import snap_arms, thread_pair
 from knollside.core.proof.ladders import flare_piece, gap_ladder, square_piece, three_hinges
 from knollside.core.proof.piece import TestPiece
+from knollside.core.proof.pullbars import pull_bars
 
 _LARGEST = 30.0  # mm; rounds above that tell nothing a smaller one does not, and cost an hour
 
@@ -55,6 +56,8 @@ def wishes(
         Wish("ladder", "Gap ladder", (), (), (("middle gap", frees), ("layer", layer_height)), between),
         Wish("flare", "Flare piece", (), (), (("width", 20.0),), "every part has a first layer"),
         Wish("square", "Frame square", (), (), (("side", 100.0),), ""),
+        Wish("pull", "Pull bars, standing", (), (), (("bars", 4.0),), ""),
+        Wish("pull lying", "Pull bars, lying", (), (), (("bars", 4.0),), ""),
         Wish("hinges", "Hinge of three gaps", (), (), (("middle gap", gap or 0.4),), between),
         Wish(
             "threads",
@@ -87,6 +90,8 @@ def make(wish: Wish) -> TestPiece:
         if not 40 <= v["side"] <= 400:
             raise Refused("A frame square is 40 to 400 mm wide.")
         return square_piece(v["side"])
+    if wish.name in ("pull", "pull lying"):
+        return pull_bars(round(v["bars"]), wish.name == "pull")
     if wish.name == "hinges":
         return three_hinges(v["middle gap"])
     if wish.name == "threads":

@@ -18,6 +18,8 @@ _FIELDS: dict[str, tuple[str, str, float, float, float, int]] = {
     "middle gap": ("length", "mm", 0.05, 0.05, 2, 2),
     "layer": ("length", "mm", 0.04, 0.04, 1.2, 2),
     "width": ("length", "mm", 5, 8, 100, 0),
+    "side": ("length", "mm", 10, 40, 400, 0),
+    "bars": ("share", "", 1, 1, 8, 0),
     "across": ("length", "mm", 1, 3, 60, 1),
     "a turn": ("length", "mm", 0.25, 0.4, 6, 2),
     "length": ("length", "mm", 2, 4, 120, 1),
@@ -51,6 +53,7 @@ class TrayPage(Page):
         for name, value in w.values:
             kind, unit, step, low, high, decimals = _FIELDS[name]
             field = NumberField(name.capitalize(), kind, unit, step, low, high, decimals, 86)
+            field.plain = not unit
             field.put(value)
             field.entered.connect(partial(self._resize, name))
             fields.append(column(label(name, dim=True), field, spacing=1))
