@@ -18,7 +18,7 @@ from knollside.core.run.hours import UNIT, Span
 from knollside.core.run.weeklists import NOTHING, annealed, earliest, laid_out
 from knollside.core.run.weeknumbers import Drying, Goal, Machine, Numbers, PlateTask, School, eightieth, numbers, units
 
-_ROUNDS = 24_000
+_ROUNDS = 20_000
 
 
 @dataclass(frozen=True)

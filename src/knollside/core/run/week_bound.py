@@ -12,7 +12,7 @@ from ortools.sat.python import cp_model
 from knollside.core.run.week import Bound
 from knollside.core.run.weeknumbers import Goal, Numbers, starts_of
 
-SECONDS = 1.2
+SECONDS = 1.0
 
 
 def bound_of(v: Numbers, goal: Goal, value: int, seconds: float = SECONDS) -> Bound:
