@@ -12,8 +12,8 @@ from typing import Any
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from knollside.core.learning.pulls import UNITS
 from knollside.core.model import POINTED, Refused
+from knollside.core.model.trials import UNITS
 
 
 def _parser() -> argparse.ArgumentParser:

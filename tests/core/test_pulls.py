@@ -11,12 +11,13 @@ from scipy import stats
 
 from knollside.cli import main
 from knollside.core.learning.bondcurve import bond_curve
-from knollside.core.learning.pulls import Pull, Verdict, advice, bars_for, studied
+from knollside.core.learning.pulls import Verdict, advice, bars_for, studied
 from knollside.core.learning.pullstable import read_pulls
 from knollside.core.material.bond import BondSetting, with_setting
 from knollside.core.material.cards import material
 from knollside.core.material.own import OwnCard, with_own
 from knollside.core.model import Refused
+from knollside.core.model.trials import Pull
 from knollside.sim.pulling import SimulatedBond, bond_named
 
 

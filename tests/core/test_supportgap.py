@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from scipy.stats import norm
 
-from knollside.core.learning.supportgap import GAPS, SupportTrial, _chance, _Grid, settle
+from knollside.core.learning.supportgap import GAPS, _chance, _Grid, settle
+from knollside.core.model.trials import SupportTrial
 from knollside.sim.supports import some_supports
 
 

@@ -6,9 +6,10 @@ import argparse
 
 from knollside.commands.told import Said, range_told
 from knollside.core.learning.bondcurve import bond_curve
-from knollside.core.learning.pulls import UNITS, advice, studied
+from knollside.core.learning.pulls import advice, studied
 from knollside.core.learning.pullstable import read_pulls_file
 from knollside.core.model import Refused
+from knollside.core.model.trials import UNITS
 
 
 def pulls(args: argparse.Namespace) -> Said:

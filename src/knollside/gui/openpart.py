@@ -9,11 +9,10 @@ from functools import cached_property
 from knollside.core.job.ask import MeshKey
 from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
-from knollside.core.learning.pulls import PullStudy
-from knollside.core.learning.supportgap import SupportStudy
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.core.run.beforeprint import Print, changed_since
 from knollside.core.run.preflight import Check
 from knollside.core.run.upkeep import changed_bond, changed_sizes, doubt_words

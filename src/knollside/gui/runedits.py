@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from knollside.core.learning.pulls import PullStudy
-from knollside.core.learning.supportgap import SupportStudy
 from knollside.core.model import Record
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.store.running import Log
 
 if TYPE_CHECKING:

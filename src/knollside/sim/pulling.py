@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.learning.pulls import Pull
+from knollside.core.model.trials import Pull
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from knollside.core.learning.supportgap import Outcome, SupportTrial
+from knollside.core.model.trials import Outcome, SupportTrial
 
 
 @dataclass(frozen=True)

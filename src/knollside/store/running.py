@@ -7,10 +7,9 @@ from typing import TypeVar
 
 from sqlalchemy import select
 
-from knollside.core.learning.pulls import PullStudy
-from knollside.core.learning.supportgap import SupportStudy
 from knollside.core.model import Record
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.store.ledger import Ledger, seal_of
 from knollside.store.tables import RunningRow
 

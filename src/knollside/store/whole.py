@@ -19,8 +19,6 @@ import numpy as np
 from pydantic import Field, ValidationError
 
 from knollside.core.job.file import Printed
-from knollside.core.learning.pulls import PullStudy
-from knollside.core.learning.supportgap import SupportStudy
 from knollside.core.material.own import OwnCard
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
@@ -39,6 +37,7 @@ from knollside.core.model import (
     fault_of,
 )
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.store.meshes import pack
 from knollside.store.records import Kind, PrintRecord
 from knollside.store.running import Log

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
+from itertools import chain, repeat
 
 import numpy as np
 from scipy.special import stdtrit
@@ -20,20 +21,15 @@ def learn_bond(tests: Iterable[BreakTest], typical: Range, changes: Sequence[int
     ratios with a weak prior worth one test, interval by Student's t. ``changes``: for each test, how many changes of
     the printer came after it that can change the bond; what it says goes through a jump for each (methods 8.3).
     """
-    logs: list[float] = []
-    ages: list[int] = []
-    for k, test in enumerate(tests):
-        before = len(logs)
-        if test.ratio is not None:
-            logs.append(math.log(test.ratio))
-        if len(logs) > before:
-            ages.append(changes[k] if k < len(changes) else 0)
-    if not logs:
+    after = chain(changes, repeat(0))
+    told = [(math.log(test.ratio), k) for test, k in zip(tests, after, strict=False) if test.ratio is not None]
+    if not told:
         return typical
     middle = math.log(typical.value)
     sigma = math.log(typical.high / typical.low) / 2 / 1.645
-    log, age = np.array(logs), np.array(ages)
-    groups = [log[age == k] for k in sorted(set(ages), reverse=True)]
+    log, age = np.array([v for v, _ in told]), np.array([k for _, k in told])
+    ages = sorted(set(age.tolist()), reverse=True)
+    groups = [log[age == k] for k in ages]
     n = len(log)
     within = sum(float(((g - g.mean()) ** 2).sum()) for g in groups)
     oldest = groups[0]
@@ -41,8 +37,8 @@ def learn_bond(tests: Iterable[BreakTest], typical: Range, changes: Sequence[int
     nu = 2 + n
     square = (2 * sigma**2 + within + first) / nu
     # The prior is worth one test; what is known goes through a jump at each change, and is worth less after it.
-    value, worth, at = middle, 1.0, max(ages)
-    for g, k in zip(groups, sorted(set(ages), reverse=True), strict=True):
+    value, worth, at = middle, 1.0, ages[0]
+    for g, k in zip(groups, ages, strict=True):
         worth = _after(worth, square, at - k)
         value = (worth * value + float(g.sum())) / (worth + len(g))
         worth, at = worth + len(g), k
@@ -50,7 +46,7 @@ def learn_bond(tests: Iterable[BreakTest], typical: Range, changes: Sequence[int
     half = float(stdtrit(nu, 0.95)) * math.sqrt(square / worth)
     half = min(half, 1.645 * sigma * 1.5)
     top = min(math.exp(value + half), 1.0)
-    source = f"yours, {n}" if min(ages) == 0 else f"yours, {n}, all from before a change"
+    source = f"yours, {n}" if at == 0 else f"yours, {n}, all from before a change"
     return Range(min(math.exp(value), 1.0), math.exp(value - half), max(top, min(math.exp(value), 1.0)), source)
 
 

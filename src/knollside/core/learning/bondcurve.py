@@ -8,15 +8,16 @@ from collections.abc import Sequence
 import numpy as np
 from scipy.special import stdtrit
 
-from knollside.core.learning.pulls import Pull, studied
+from knollside.core.learning.pulls import studied
 from knollside.core.material.own import BondPoint
 from knollside.core.model import Refused
+from knollside.core.model.trials import Pull
 
 
 def bond_curve(pulls: Sequence[Pull]) -> tuple[BondPoint, ...]:
     """Standing strength over lying at each level, with nine in ten of both. Raises :class:`Refused` where no bars lay:
     the bond is a share of what holds along the layers."""
-    lying = np.array([math.log(p.strength) for p in pulls if not p.standing and not p.slipped and p.load_N > 0])
+    lying = np.array([math.log(p.strength) for p in pulls if not p.standing and not p.slipped])
     if len(lying) < 2:
         raise Refused(
             "The bond is a share of what holds along the layers: pull at least two bars that were printed lying, too."

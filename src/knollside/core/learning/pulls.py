@@ -11,60 +11,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
-from typing import Literal
 
 import numpy as np
-from pydantic import Field
 from scipy.special import nctdtr, stdtr, stdtrit
 
-from knollside.core.model import Array, Force, Range, Record, Refused
+from knollside.core.model import Array, Range, Refused
+from knollside.core.model.trials import Pull
 
 ALPHA = 0.05
 RUN = 0.05  # spread of the log from print run to print run: typical
 POWER = 0.8
 _SLIP = 3.5  # robust sigma under the level's middle from which a bar counts as slipped
-
-Varies = Literal["nozzle temperature", "fan", "layer height", "nozzle kind", "material lot"]
-UNITS: dict[Varies, str] = {
-    "nozzle temperature": "°C",
-    "fan": "%",
-    "layer height": "mm",
-    "nozzle kind": "",
-    "material lot": "",
-}
-
-
-class Pull(Record):
-    """One bar pulled: its level of what varies, load and narrowest area, the print run it came from, whether it stood
-    (pulled across its layers) or lay, where it broke, and whether the grip slipped."""
-
-    level: float = Field(ge=-1000, le=10_000)
-    load_N: Force = Field(gt=0, le=1e6)
-    area_mm2: float = Field(gt=0, le=10_000)
-    run: int = Field(1, ge=1, le=1000)
-    standing: bool = True
-    mode: Literal["along a layer", "across the layers"] = "along a layer"
-    slipped: bool = False
-    source: Literal["typed", "scale", "simulated"] = "typed"
-
-    @property
-    def strength(self) -> float:
-        """MPa."""
-        return self.load_N / self.area_mm2
-
-
-class PullStudy(Record):
-    """Bars of one printer (its number) and material over levels of what ``varies``; ``against``: the level all are held
-    against (None: the strongest)."""
-
-    name: str = Field("Pull tests", min_length=1, max_length=80)
-    printer: int = Field(ge=0)
-    material: str = Field(max_length=40)
-    varies: Varies = "nozzle temperature"
-    margin: float = Field(0.10, ge=0.01, le=0.5)
-    against: float | None = Field(None, ge=-1000, le=10_000)
-    hard_nozzle: bool = False
-    pulls: tuple[Pull, ...] = Field((), max_length=2000)
 
 
 class Verdict(Enum):
@@ -112,7 +69,7 @@ class Studied:
 
 def studied(pulls: Sequence[Pull], margin: float = 0.10, reference: float | None = None) -> Studied:
     """What the bars say. Raises :class:`Refused` where they can say nothing."""
-    bars = [(k, p) for k, p in enumerate(pulls) if p.standing and not p.slipped and p.load_N > 0]
+    bars = [(k, p) for k, p in enumerate(pulls) if p.standing and not p.slipped]
     values = sorted({p.level for _, p in bars})
     if len(values) < 2:
         raise Refused("Bars of one level compare with nothing: pull at least two bars each of two levels.")
@@ -129,7 +86,7 @@ def studied(pulls: Sequence[Pull], margin: float = 0.10, reference: float | None
     keep = ~(slips & (level == best))
     claims, joined = _claims(logs[keep], level[keep], run[keep], values, best, margin)
     strong = [c.level for c in claims if c.verdict is Verdict.AS_STRONG]
-    notes = _notes(joined, values, level, run, slips)
+    notes = _notes(joined, run, slips)
     levels = tuple(_level(values[k], logs[level == k], run[level == k]) for k in range(len(values)))
     out = tuple(bars[k][0] for k in np.flatnonzero(slips))
     return Studied(levels, values[best], claims, min([*strong, values[best]]), out, notes, margin)
@@ -186,7 +143,7 @@ def _claims(
     """Every other level held against the best; and whether runs join them all."""
     n = len(values)
     with_runs = _design(level, run, n)
-    plain = with_runs[:, :n]
+    plain, single = with_runs[:, :n], len(np.unique(run)) == 1
     found, joined = [], True
     for k in (k for k in range(n) if k != best):
         c = np.zeros(with_runs.shape[1])
@@ -196,9 +153,9 @@ def _claims(
         if got is None or got[2] < 1.5:
             got = _contrast(plain, y, c[:n])
             assert got is not None
-            extra = RUN**2 * (1 / len(np.unique(run[level == k])) + 1 / len(np.unique(run[level == best])))
-            joined = joined and len(np.unique(run)) == 1
-            extra = 0.0 if len(np.unique(run)) == 1 else extra
+            if not single:
+                joined = False
+                extra = RUN**2 * (1 / len(np.unique(run[level == k])) + 1 / len(np.unique(run[level == best])))
         difference, error, freedom = got
         whole = float(np.hypot(error, np.sqrt(extra)))
         p = float(stdtr(freedom, (np.log(1 - margin) - difference) / max(whole, 1e-9)))
@@ -256,7 +213,7 @@ def _level(value: float, logs: Array, run: Array) -> Level:
     return Level(value, tuple(float(np.exp(v)) for v in logs), Range(mean, low, high), spread, runs)
 
 
-def _notes(joined: bool, values: list[float], level: Array, run: Array, slips: np.ndarray) -> tuple[str, ...]:
+def _notes(joined: bool, run: Array, slips: np.ndarray) -> tuple[str, ...]:
     out = []
     if len(np.unique(run)) == 1:
         out.append("All bars come from one print; another may differ by 5 % (typical), all levels alike.")

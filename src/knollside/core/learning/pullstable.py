@@ -8,8 +8,8 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from knollside.core.learning.pulls import Pull
 from knollside.core.model import Refused, fault_of
+from knollside.core.model.trials import Pull
 
 COLUMNS = ("level", "load_N", "area_mm2", "run", "standing", "mode", "slipped")
 NEEDED = ("level", "load_N", "area_mm2")

@@ -9,38 +9,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
 
 import numpy as np
-from pydantic import Field
 from scipy.special import ndtr
 
-from knollside.core.model import Array, Force, Range, Record, Share
+from knollside.core.model import Array, Range
+from knollside.core.model.trials import SupportTrial
 
-Outcome = Literal["lifted", "clean", "welded"]
 STEP = 0.02  # mm a gap can be set to
 ENOUGH = 0.8  # believed chance of clean from which a gap is settled
 GAPS = np.round(np.arange(0.0, 0.60 + 1e-9, STEP), 2)
-
-
-class SupportTrial(Record):
-    """One support taken off: the ``gap_mm`` under the part, the ``fan`` while its roof was laid, whether that went
-    slow, how it came off and how hard that was."""
-
-    gap_mm: float = Field(ge=0, le=2)
-    fan: Share = 0.5
-    slow: bool = False
-    outcome: Outcome
-    force_N: Force | None = None
-    source: Literal["typed", "simulated"] = "typed"
-
-
-class SupportStudy(Record):
-    """Trials of one printer (its number) and material."""
-
-    printer: int = Field(ge=0)
-    material: str = Field(max_length=40)
-    trials: tuple[SupportTrial, ...] = Field((), max_length=500)
 
 
 @dataclass(frozen=True)
@@ -54,17 +32,21 @@ class Chances:
 
 @dataclass(frozen=True)
 class Settled:
-    """``best`` gap mm with the believed ``chance`` of clean; ``settled`` where that is enough; ``next`` gap to try;
+    """``best`` gap mm with the believed ``chance`` of clean; ``settled`` where that is enough;
     ``edges``: where welding ends and lifting begins half of the time, mm; in words what contradicts itself and whether
     there may be no good gap."""
 
     best: float
     chance: float
     settled: bool
-    next: float
     edges: tuple[Range, Range]
     chances: Chances
     notes: tuple[str, ...]
+
+    @property
+    def next(self) -> float:
+        """The gap to try next: the one most likely to come off clean."""
+        return self.best
 
 
 @dataclass(frozen=True)
@@ -143,7 +125,7 @@ def settle(trials: Sequence[SupportTrial], fan: float = 0.5, slow: bool = False,
             "clean. More fan, slower roofs or a denser interface would widen it."
         )
     settled = bool(clean[k] >= ENOUGH and any(t.outcome == "clean" for t in trials))
-    return Settled(float(GAPS[k]), float(clean[k]), settled, float(GAPS[k]), edges, chances, tuple(notes))
+    return Settled(float(GAPS[k]), float(clean[k]), settled, edges, chances, tuple(notes))
 
 
 def _range(values: Array, weight: Array) -> Range:

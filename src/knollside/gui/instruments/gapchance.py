@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from knollside.core.learning.supportgap import GAPS, Settled, SupportTrial
+from knollside.core.learning.supportgap import GAPS, Settled
+from knollside.core.model.trials import SupportTrial
 from knollside.gui.instruments.chart import Chart, Row, nearest
 
 _HIGH = {"welded": 0.06, "clean": 0.94, "lifted": 0.06}

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import Qt
 
-from knollside.core.learning.pulls import PullStudy, Studied
+from knollside.core.learning.pulls import Studied
+from knollside.core.model.trials import PullStudy
 from knollside.gui.instruments.chart import Chart, Row, nearest
 
 _DASHED = Qt.PenStyle.DashLine

@@ -8,9 +8,10 @@ import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from knollside.core.learning.bondcurve import bond_curve
-from knollside.core.learning.pulls import UNITS, Pull, PullStudy, Studied, Verdict, advice, bars_for, studied
+from knollside.core.learning.pulls import Studied, Verdict, advice, bars_for, studied
 from knollside.core.material.bond import usual_nozzle
 from knollside.core.model import Refused, bounds_of
+from knollside.core.model.trials import UNITS, Pull, PullStudy
 from knollside.gui.instruments.pullchart import PullChart
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.session import Seeing, Session

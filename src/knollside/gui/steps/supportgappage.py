@@ -7,8 +7,9 @@ from functools import partial
 import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
-from knollside.core.learning.supportgap import Outcome, Settled, SupportStudy, SupportTrial, settle
+from knollside.core.learning.supportgap import Settled, settle
 from knollside.core.model import Orientation, bounds_of
+from knollside.core.model.trials import Outcome, SupportStudy, SupportTrial
 from knollside.gui.instruments.gapchance import GapChance
 from knollside.gui.instruments.widgets import NumberField, button, column, heading, label, row, rule
 from knollside.gui.session import Seeing, Session

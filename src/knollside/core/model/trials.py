@@ -1,0 +1,74 @@
+"""What is kept of trials on the bench: bars that were pulled, supports that were taken off."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from knollside.core.model.base import Force, Record, Share
+
+Varies = Literal["nozzle temperature", "fan", "layer height", "nozzle kind", "material lot"]
+UNITS: dict[Varies, str] = {
+    "nozzle temperature": "°C",
+    "fan": "%",
+    "layer height": "mm",
+    "nozzle kind": "",
+    "material lot": "",
+}
+
+
+class Pull(Record):
+    """One bar pulled: its level of what varies, load and narrowest area, the print run it came from, whether it stood
+    (pulled across its layers) or lay, where it broke, and whether the grip slipped."""
+
+    level: float = Field(ge=-1000, le=10_000)
+    load_N: Force = Field(gt=0, le=1e6)
+    area_mm2: float = Field(gt=0, le=10_000)
+    run: int = Field(1, ge=1, le=1000)
+    standing: bool = True
+    mode: Literal["along a layer", "across the layers"] = "along a layer"
+    slipped: bool = False
+    source: Literal["typed", "scale", "simulated"] = "typed"
+
+    @property
+    def strength(self) -> float:
+        """MPa."""
+        return self.load_N / self.area_mm2
+
+
+class PullStudy(Record):
+    """Bars of one printer (its number) and material over levels of what ``varies``; ``against``: the level all are held
+    against (None: the strongest)."""
+
+    name: str = Field("Pull tests", min_length=1, max_length=80)
+    printer: int = Field(ge=0)
+    material: str = Field(max_length=40)
+    varies: Varies = "nozzle temperature"
+    margin: float = Field(0.10, ge=0.01, le=0.5)
+    against: float | None = Field(None, ge=-1000, le=10_000)
+    hard_nozzle: bool = False
+    pulls: tuple[Pull, ...] = Field((), max_length=2000)
+
+
+Outcome = Literal["lifted", "clean", "welded"]
+
+
+class SupportTrial(Record):
+    """One support taken off: the ``gap_mm`` under the part, the ``fan`` while its roof was laid, whether that went
+    slow, how it came off and how hard that was."""
+
+    gap_mm: float = Field(ge=0, le=2)
+    fan: Share = 0.5
+    slow: bool = False
+    outcome: Outcome
+    force_N: Force | None = None
+    source: Literal["typed", "simulated"] = "typed"
+
+
+class SupportStudy(Record):
+    """Trials of one printer (its number) and material."""
+
+    printer: int = Field(ge=0)
+    material: str = Field(max_length=40)
+    trials: tuple[SupportTrial, ...] = Field((), max_length=500)
