@@ -39,21 +39,10 @@ def _pulls(row: Row) -> None:
 
 
 def _gap(row: Row) -> None:
-    from knollside.core.learning.supportgap import settle
-    from knollside.sim.supports import some_supports
+    from core.test_supportgap import within_four
 
-    rng, within, wrong, tried, count = np.random.default_rng(12), 0, 0, 0, 500
-    for _ in range(count):
-        printer, trials = some_supports(rng), []
-        for _ in range(4):
-            s = settle(trials)
-            if s.settled:
-                break
-            trials.append(printer.tried(s.next, rng))
-        s = settle(trials)
-        within += s.settled
-        tried += len(trials)
-        wrong += s.settled and printer.chance(s.best) < 0.7
+    count = 500
+    within, wrong, tried = within_four(np.random.default_rng(12), count)
     row(
         "support gap settled within four trials; of all, truly under 0.7; trials on average",
         f"{100 * within / count:.0f} %; {100 * wrong / count:.0f} %; {tried / count:.1f}",
@@ -62,20 +51,10 @@ def _gap(row: Row) -> None:
 
 
 def _ends(row: Row) -> None:
-    from core.test_watching import walk
-
-    from knollside.core.model import Range
-    from knollside.core.run.watching import whole_hours
+    from core.test_watching import foretold
 
     words = []
     for share in (0.15, 0.4, 0.7):
-        rng, held, off = np.random.default_rng(13), [], []
-        for _ in range(2000):
-            n, base = int(rng.integers(60, 400)), float(rng.uniform(1, 20))
-            true = walk(rng, n) * rng.lognormal(0, 0.13) * base / n
-            k = max(round(share * n), 1)
-            told = whole_hours(Range(base, 0.8 * base, 1.25 * base), k / n, float(true[:k].sum()))
-            held.append(told.low <= true.sum() <= told.high)
-            off.append(abs(np.log(told.value / true.sum())))
+        held, off, _ = foretold(np.random.default_rng(13), share, 2000)
         words.append(f"{100 * np.mean(held):.0f} % ({100 * np.mean(off):.1f} % off)")
     row("a print's end held, after 15, 40 and 70 % of it", ", ".join(words), "90 %")

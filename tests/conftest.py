@@ -155,6 +155,13 @@ class Desk:
         else:
             self.workspace.edit({Kind(kind): value}, words)
 
+    def at(self, step: str, tab: str) -> Desk:
+        """With a step in front, its tab turned to; once the part is read."""
+        self.settle(lambda: self.facts is not None)
+        self.window.take(step)
+        turn_to(self, tab)
+        return self
+
     def settle(self, done: Callable[[], bool] | None = None, seconds: float = 240) -> None:
         """Run the event loop until nothing runs that a person waits for (and ``done`` holds)."""
         end = time.monotonic() + seconds

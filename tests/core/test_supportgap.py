@@ -15,6 +15,23 @@ def trial(gap: float, outcome: str, **more: object) -> SupportTrial:
     return SupportTrial.model_validate({"gap_mm": gap, "outcome": outcome} | more)
 
 
+def within_four(rng: np.random.Generator, count: int) -> tuple[int, int, int]:
+    """Of so many printers: settled within four trials, truly under 0.7 clean at what was settled, trials in all."""
+    within, wrong, tried = 0, 0, 0
+    for _ in range(count):
+        printer, trials = some_supports(rng), []
+        for _ in range(4):
+            s = settle(trials)
+            if s.settled:
+                break
+            trials.append(printer.tried(s.next, rng))
+        s = settle(trials)
+        within += s.settled
+        tried += len(trials)
+        wrong += s.settled and printer.chance(s.best) < 0.7
+    return within, wrong, tried
+
+
 def test_chances_are_those_of_two_thresholds() -> None:
     one = np.array([0.15]), np.array([0.1]), np.array([0.02]), np.array([-0.06]), np.array([0.02]), np.array([1.0])
     lifted, clean, welded = (float(c[0]) for c in _chance(_Grid(*one), 0.17, 0.5, False))
@@ -28,17 +45,8 @@ def test_chances_are_those_of_two_thresholds() -> None:
 
 def test_most_printers_are_settled_within_four_trials_and_rightly() -> None:
     """Thresholds spread evenly, logistic scatter, a fan of its own: 8 in 10 asked (`./run bench` tries 500)."""
-    rng, within, wrong, count = np.random.default_rng(3), 0, 0, 60
-    for _ in range(count):
-        printer, trials = some_supports(rng), []
-        for _ in range(4):
-            s = settle(trials)
-            if s.settled:
-                break
-            trials.append(printer.tried(s.next, rng))
-        s = settle(trials)
-        within += s.settled
-        wrong += s.settled and printer.chance(s.best) < 0.7
+    count = 60
+    within, wrong, _ = within_four(np.random.default_rng(3), count)
     assert within >= 0.8 * count and wrong <= 0.15 * count
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 
 import pytest
-from conftest import Desk, press, press_in_panel, seen, turn_to, type_in
+from conftest import Desk, press, press_in_panel, seen, type_in
 from PyQt6.QtWidgets import QPushButton
 
 from knollside.core.learning.pulls import studied
@@ -14,11 +14,7 @@ from knollside.sim.pulling import bond_named
 
 @pytest.fixture
 def bench(desk: Desk) -> Desk:
-    desk.settle(lambda: desk.facts is not None)
-    desk.window.take("Bench")
-    turn_to(desk, "Pull tests")
-    desk.settle()
-    return desk
+    return desk.at("Bench", "Pull tests")
 
 
 def page(desk: Desk):  # type: ignore[no-untyped-def]

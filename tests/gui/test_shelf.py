@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 import pytest
-from conftest import Desk, pick, press, press_in_panel, seen, turn_to, type_in
+from conftest import Desk, pick, press, press_in_panel, seen, type_in
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox
@@ -32,10 +32,7 @@ def shot(desk: Desk, name: str) -> None:
 
 @pytest.fixture
 def shelf(desk: Desk) -> Desk:
-    desk.settle(lambda: desk.facts is not None)
-    desk.window.take("Workshop")
-    turn_to(desk, "Spools")
-    return desk
+    return desk.at("Workshop", "Spools")
 
 
 def page(desk: Desk):  # type: ignore[no-untyped-def]

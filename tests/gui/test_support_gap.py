@@ -5,18 +5,14 @@ from __future__ import annotations
 import os
 
 import pytest
-from conftest import Desk, press, press_in_panel, seen, turn_to, type_in
+from conftest import Desk, press, press_in_panel, seen, type_in
 
 from knollside.sim.supports import supports_named
 
 
 @pytest.fixture
 def bench(desk: Desk) -> Desk:
-    desk.settle(lambda: desk.facts is not None)
-    desk.window.take("Bench")
-    turn_to(desk, "Support gap")
-    desk.settle()
-    return desk
+    return desk.at("Bench", "Support gap")
 
 
 def page(desk: Desk):  # type: ignore[no-untyped-def]

@@ -11,7 +11,7 @@ from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
-from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
+from knollside.core.model.running import PlateDone, Presence, PrinterLog, Run, SpoolLog
 from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.core.run.beforeprint import Print, changed_since
 from knollside.core.run.preflight import Check
@@ -37,6 +37,15 @@ class Shelf:
     presence: Presence | None = None
     studies: dict[int, PullStudy] = field(default_factory=dict)
     gaps: dict[int, SupportStudy] = field(default_factory=dict)
+
+    def printer_named(self, name: str) -> int | None:
+        """The number of a printer by its name; None where there is none of it."""
+        return next((n for n, f in self.printers.items() if f.name == name), None)
+
+    @property
+    def printing(self) -> tuple[tuple[int, PlateDone], ...]:
+        """Every plate that prints, with its run's number."""
+        return tuple((n, d) for n, run in self.runs.items() for d in run.done if d.state == "printing")
 
     def printer_log(self, printer: int | None) -> PrinterLog:
         """A printer's log; an empty one where nothing was logged."""
@@ -82,7 +91,7 @@ class OpenPart(Stated):
             today=date.today(),
             changed=changed_sizes(log.events),
             bond_changed=changed_bond(log.events),
-            square=log.last_square if log.true_up else None,
+            square=log.squared.square if log.true_up and log.squared is not None else None,
             dated_trials=trials,
             records=records,
         )

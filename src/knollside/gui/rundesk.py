@@ -20,12 +20,12 @@ from knollside.core.model import PrinterFacts, Refused
 from knollside.core.model.running import PlateDone, PlateNote, PlateState, Presence, Run
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Head
-from knollside.core.run.weeknumbers import Drying, Machine, eightieth
+from knollside.core.run.weeknumbers import Machine, eightieth
 from knollside.gui.answers import Answer, Declined, Fresh, Missing, Stale
 from knollside.gui.openpart import OpenPart
 from knollside.gui.runprogress import done_of, put_down
 from knollside.gui.session import Session
-from knollside.gui.spoolfacts import filament_of, on_shelf, to_dry
+from knollside.gui.spoolfacts import filament_of, on_shelf, stored
 from knollside.gui.watch import Watch, Watched
 from knollside.gui.worker import Outcome
 
@@ -150,12 +150,12 @@ class RunDesk(QObject):
             self._plates.asked = question.key
             self.session.once("plates", question, lambda outcome: self._came(self._plates, question, outcome))
 
-    def week_question(self, begin: datetime, drying: tuple[Drying, ...] = ()) -> WeekOf | None:
+    def week_question(self, begin: datetime) -> WeekOf | None:
         plates, shelf, run = self.question(), self.workspace.shelf, self.run
         if plates is None:
             return None
         machines = []
-        printing = [d for r in shelf.runs.values() for d in r.done if d.state == "printing" and d.ended is not None]
+        printing = [d for _, d in shelf.printing if d.ended is not None]
         for number, facts in shelf.printers.items():
             log = shelf.printer_log(number)
             ends = [self._ends.get((d.pieces, d.begun), d.ended) for d in printing if d.printer == facts.name]
@@ -168,19 +168,20 @@ class RunDesk(QObject):
             plates,
             tuple(machines),
             on_shelf(shelf),
-            drying,
+            (),
             tuple((k, d) for k, d in due if d is not None),
             self.presence,
             begin,
             run.days,
             school_of(run.school),
             goal_of(run.goal),
+            stored(shelf),
         )
 
     def plan(self) -> None:
         """Plan the week from now on."""
         now = self.workspace.now().astimezone(zone_of(self.presence))
-        question = self.week_question(now, to_dry(self.workspace.shelf, now))
+        question = self.week_question(now)
         if question is not None:
             self._week.asked = question.key
             self.session.once("week", question, lambda outcome: self._came(self._week, question, outcome))
@@ -195,7 +196,7 @@ class RunDesk(QObject):
 
     def _key_of(self, question: Question[Any]) -> str:
         """What an answer rests on; a plan is old when anything but the hour (and what dries by then) is another."""
-        return replace(question, drying=(), begin=_ANY_HOUR).key if isinstance(question, WeekOf) else question.key
+        return replace(question, stored=(), begin=_ANY_HOUR).key if isinstance(question, WeekOf) else question.key
 
     # Answers
 
@@ -207,13 +208,13 @@ class RunDesk(QObject):
     @property
     def planned(self) -> Answer[Planned]:
         question = self.week_question(_ANY_HOUR)
-        return Missing() if question is None else self._week.worth(question.key)
+        return Missing() if question is None else self._week.worth(self._key_of(question))
 
     # Progress
 
     def mark(self, plate: Plate, state: PlateState, printer: str, ends: datetime | None = None) -> None:
         """A plate is begun, printed or failed. What failed is laid out again; what is printed is not."""
-        busy = next((w.done.title for w in self.watch.all() if w.done.printer == printer), "")
+        busy = next((d.title for _, d in self.workspace.shelf.printing if d.printer == printer), "")
         if busy and state == "printing":
             self.workspace.said.emit(f"{printer} still prints {busy}: say first how that came out.")
             return
@@ -232,7 +233,7 @@ class RunDesk(QObject):
 
     def ended(self, number: int, done: PlateDone, state: PlateState, why: str = "") -> None:
         """A plate of a run that was begun came out, or did not."""
-        seen = next((w for w in self.watch.all() if w.number == number and w.done.pieces == done.pieces), None)
+        seen = self.watch.of(number, done) if done.begun is not None else None
         took = None
         if seen is not None and seen.simulated:
             took = seen.whole.value if seen.over else seen.elapsed

@@ -58,7 +58,7 @@ def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone, hours
     after = run.model_copy(update={"done": (*(d for d in run.done if d.pieces != done.pieces), kept)})
     changes: list[tuple[Log, int, Record | None, Record]] = [(Log.RUN, number, run, after)]
     shelf = workspace.shelf
-    printer = next((n for n, f in shelf.printers.items() if f.name == done.printer), None)
+    printer = shelf.printer_named(done.printer)
     if not ended and printer is not None:
         log = shelf.printer_logs.get(printer)
         loaded = (log or PrinterLog()).model_copy(update={"loaded": done.filament})

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import datetime
+from functools import lru_cache
 
 from knollside.core.model import Range
 from knollside.core.model.running import SpoolLog
 from knollside.core.run import spoollog
 from knollside.core.run.moisture import Drying as DryingOf
 from knollside.core.run.moisture import Water
+from knollside.core.run.spoollog import Stored
 from knollside.core.run.spools import OnShelf
-from knollside.core.run.weeknumbers import Drying
 from knollside.gui.openpart import Shelf
 from knollside.store.records import Spool
 
@@ -40,25 +41,20 @@ def on_shelf(shelf: Shelf) -> tuple[OnShelf, ...]:
     )
 
 
+def stored(shelf: Shelf) -> tuple[Stored, ...]:
+    """Every spool with its log, as a week asks what is too wet."""
+    return tuple(Stored(str(s.id), s.material, log_of(s, shelf), s.grams_left, s.dry) for s in shelf.spools)
+
+
 def water_now(spool: Spool, log: SpoolLog, now: datetime) -> Water | None:
-    return spoollog.water_now(spool.material, log, now, spool.dry)
+    return _water(spool.material, log, now.replace(minute=0, second=0), spool.dry)
 
 
 def drying_now(spool: Spool, log: SpoolLog, now: datetime) -> DryingOf | None:
-    return spoollog.drying_now(spool.material, log, now, spool.grams_left, spool.dry)
+    water = water_now(spool, log, now)
+    return None if water is None else _drying(spool.material, log, water, spool.grams_left)
 
 
-def to_dry(shelf: Shelf, now: datetime) -> tuple[Drying, ...]:
-    """Spools that are likely too wet to print, with the hours that dry them in nine of ten; and what is in the drier,
-    until when. ``now`` is aware of its zone."""
-    out = []
-    for s in shelf.spools:
-        log = log_of(s, shelf)
-        since = log.drying_since
-        when = now if since is None else since.replace(tzinfo=now.tzinfo)
-        hours = spoollog.hours_to_dry(s.material, log, when, s.grams_left, s.dry)
-        if since is not None:
-            out.append(Drying(str(s.id), hours, when + timedelta(hours=hours)))
-        elif hours > 0:
-            out.append(Drying(str(s.id), hours))
-    return tuple(out)
+# Page, shelf and verdict ask the same at every refresh, and each answer is an integral: once an hour is enough.
+_water = lru_cache(maxsize=64)(spoollog.water_now)
+_drying = lru_cache(maxsize=64)(spoollog.drying_now)

@@ -10,8 +10,9 @@ import numpy as np
 from knollside.core.material.cards import MATERIALS
 from knollside.core.model import Range
 from knollside.core.model.running import PlateDone
-from knollside.core.run.watching import Alarm, Reading, alarms, share_at, whole_hours
+from knollside.core.run.watching import Alarm, Reading, alarms, by_eye, by_readings, longest_layer
 from knollside.core.run.weeknumbers import eightieth
+from knollside.gui.runprogress import ran
 from knollside.gui.workspace import Workspace
 from knollside.sim.monitor import SimulatedMonitor
 
@@ -57,19 +58,12 @@ class Watch:
         self._monitors: dict[object, SimulatedMonitor] = {}
 
     def all(self) -> tuple[Watched, ...]:
-        now, shelf = self.workspace.now(), self.workspace.shelf
-        return tuple(
-            self._watched(number, d, now)
-            for number, run in shelf.runs.items()
-            for d in run.done
-            if d.state == "printing" and d.begun is not None
-        )
+        return tuple(self.of(number, d) for number, d in self.workspace.shelf.printing if d.begun is not None)
 
     def monitor(self, number: int, d: PlateDone) -> SimulatedMonitor | None:
         """The stand-in that prints this plate; None where its printer tells nothing."""
         shelf = self.workspace.shelf
-        printer = next((n for n, f in shelf.printers.items() if f.name == d.printer), None)
-        if shelf.printer_log(printer).monitor != "simulated" or not d.layers:
+        if shelf.printer_log(shelf.printer_named(d.printer)).monitor != "simulated" or not d.layers:
             return None
         key = number, d.pieces, d.begun
         if key not in self._monitors:
@@ -79,35 +73,19 @@ class Watch:
             self._monitors[key] = SimulatedMonitor(name, d.layers, d.pace, _expected(d).value, heat)
         return self._monitors[key]
 
-    def _watched(self, number: int, d: PlateDone, now: datetime) -> Watched:
-        assert d.begun is not None
-        elapsed = max((now - d.begun).total_seconds() / 3600, 0.0) + d.ahead
+    def of(self, number: int, d: PlateDone) -> Watched:
+        """One plate of a run that was begun."""
+        elapsed = max(ran(d, self.workspace.now()), 0.0)
         expected, monitor = _expected(d), self.monitor(number, d)
         if monitor is None:
-            return self._by_eye(number, d, elapsed, expected)
+            last = d.seen[-1] if d.seen else None
+            seen = None if last is None else (last.layer, ran(d, last.at) - d.ahead)
+            p = by_eye(expected, d.layers, d.pace, seen, elapsed)
+            return Watched(number, d, elapsed, p.whole, p.share, p.layer, (), (), False)
         readings = monitor.readings(3600 * elapsed)
-        last = readings[-1]
-        heated = next((r.at for r in readings if r.layer > 0), last.at) / 3600
-        share = 1.0 if last.done else share_at(max(last.layer - 0.5, 0.0), d.layers, d.pace)
-        told = last.at / 3600 if not last.done else next(r.at for r in readings if r.done) / 3600
-        rest = whole_hours(expected, share, told - heated)
-        whole = Range(rest.value + heated, rest.low + heated, rest.high + heated, rest.source)
-        found = alarms(readings, 3600 * elapsed, _longest_layer(d, expected.high))
-        return Watched(number, d, elapsed, whole, share, last.layer, readings, found, True)
-
-    def _by_eye(self, number: int, d: PlateDone, elapsed: float, expected: Range) -> Watched:
-        """By the layers that the person read off, if any."""
-        seen = d.seen[-1] if d.seen else None
-        if seen is None or d.begun is None:
-            share = min(elapsed / max(expected.value, 1e-6), 1.0)
-            whole = whole_hours(expected, 0.0, elapsed)
-            return Watched(number, d, elapsed, whole, share, 0, (), (), False)
-        share = share_at(max(seen.layer - 0.5, 0.0), d.layers, d.pace)
-        at = (seen.at - d.begun).total_seconds() / 3600
-        whole = whole_hours(expected, share, at)
-        value, low, high = (max(v, elapsed) for v in (whole.value, whole.low, whole.high))
-        late = Range(value, low, high, whole.source)
-        return Watched(number, d, elapsed, late, share, seen.layer, (), (), False)
+        p = by_readings(expected, d.layers, d.pace, readings)
+        found = alarms(readings, 3600 * elapsed, longest_layer(d.layers, d.pace, expected.high))
+        return Watched(number, d, elapsed, p.whole, p.share, p.layer, readings, found, True)
 
 
 def _expected(d: PlateDone) -> Range:
@@ -115,10 +93,3 @@ def _expected(d: PlateDone) -> Range:
         return Range(*d.expected)
     hours = d.hours or USUAL_HOURS.value
     return Range(hours, hours * USUAL_HOURS.low, hours * USUAL_HOURS.high)
-
-
-def _longest_layer(d: PlateDone, hours: float) -> float:
-    """Seconds of the longest layer there is to expect."""
-    most = float(np.max(np.diff(d.pace))) if len(d.pace) > 1 else 1 / max(d.layers, 1)
-    each = d.layers / max(len(d.pace) - 1, 1) if len(d.pace) > 1 else 1.0
-    return most * hours * 3600 / max(each, 1.0)

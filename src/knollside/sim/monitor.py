@@ -41,8 +41,8 @@ class SimulatedMonitor:
         temperatures: tuple[float, float],
         mishap: Mishap | None = None,
     ) -> None:
-        rng = np.random.default_rng(zlib.crc32(name.encode()))
         self.seed, self.layers, self.set = zlib.crc32(name.encode()), max(layers, 1), temperatures
+        rng = np.random.default_rng(self.seed)
         pick = list(Mishap)[1:]
         drawn = pick[int(rng.integers(len(pick)))] if rng.random() < 0.15 else Mishap.NONE
         self.mishap = drawn if mishap is None else mishap

@@ -30,6 +30,7 @@ from knollside.core.model import (
     fault_of,
 )
 from knollside.core.model.running import SquareSize
+from knollside.core.textfile import text_of
 
 MAX_BYTES = 32 * 1024 * 1024
 _MOST_READINGS = 20_000
@@ -101,15 +102,7 @@ class Job(Record):
 def read_job(path: str | Path) -> Job:
     """Read and check a job file; raises :class:`Refused` naming the field that is wrong."""
     path = Path(path)
-    try:
-        if path.stat().st_size > MAX_BYTES:
-            raise Refused(f"{path.name} is over {MAX_BYTES // 2**20} MB; that is no job file.")
-        text = path.read_text("utf-8")
-    except OSError as error:
-        raise Refused(f"{path.name} could not be read: {error.strerror or error}.") from None
-    except UnicodeDecodeError:
-        raise Refused(f"{path.name} is not a text file.") from None
-    return parse_job(text, path.name)
+    return parse_job(text_of(path, MAX_BYTES, "job file"), path.name)
 
 
 def parse_job(text: str, name: str = "job") -> Job:

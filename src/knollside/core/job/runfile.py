@@ -27,6 +27,7 @@ from knollside.core.model.running import (
 from knollside.core.run.hours import DAYS, USUAL, Week
 from knollside.core.run.spoollog import hours_to_dry
 from knollside.core.run.weeknumbers import Goal, School
+from knollside.core.textfile import text_of
 
 _MOST = 4 * 2**20  # bytes
 Name = Annotated[str, Field(min_length=1, max_length=60)]
@@ -101,16 +102,7 @@ class RunFile(Record):
 
 def read_run(path: Path) -> RunFile:
     """Read and check a run file; raises :class:`Refused` naming the field that is wrong."""
-    try:
-        if not path.is_file():
-            raise Refused(f"{path.name} is no file.")
-        if path.stat().st_size > _MOST:
-            raise Refused(f"{path.name} is over {_MOST // 2**20} MB; that is no run file.")
-        return parse_run(path.read_text("utf-8"), path.name)
-    except OSError as error:
-        raise Refused(f"{path.name} could not be read: {error.strerror or error}.") from None
-    except UnicodeDecodeError:
-        raise Refused(f"{path.name} is not a text file.") from None
+    return parse_run(text_of(path, _MOST, "run file"), path.name)
 
 
 def parse_run(text: str, name: str = "run") -> RunFile:

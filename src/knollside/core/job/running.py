@@ -10,7 +10,7 @@ from knollside.core.job.questions.plates import Plate
 from knollside.core.model import PrinterFacts, Refused
 from knollside.core.run.hours import Span
 from knollside.core.run.spools import Given, Need, OnShelf, shared_out
-from knollside.core.run.week import Plan, Slot, planned
+from knollside.core.run.week import DrySlot, Plan, Slot, planned
 from knollside.core.run.week_bound import bound_of
 from knollside.core.run.weeknumbers import Drying, Goal, Machine, PlateTask, School
 
@@ -85,15 +85,20 @@ def plan_week(
     return Planned(plan, given, (*given.short, *untied, *late), tuple(plates))
 
 
+def to_dry_first(plan: Plan) -> DrySlot | None:
+    """The spool that goes in the drier before anything else is done, if one does."""
+    dry = min((d for d in plan.drying if not d.there), key=lambda d: d.start, default=None)
+    return dry if dry is not None and dry.start <= plan.slots[0].setup else None
+
+
 def next_act(plan: Plan, spool_titles: Mapping[str, str]) -> str:
     """The first thing to do, in one sentence: "Mon 16:40: clear the sheet, load red ASA, start ...; it ends ..."."""
-    first = plan.slots[0]
-    dry = min((d for d in plan.drying if d.start > 0 or not d.there), key=lambda d: d.start, default=None)
-    if dry is not None and dry.start <= first.setup:
+    dry = to_dry_first(plan)
+    if dry is not None:
         name = spool_titles.get(dry.spool, dry.spool)
         hours = (dry.end - dry.start) / 12
         return f"{plan.span.when(dry.start):%a %H:%M}: put {name} in the drier for {hours:.0f} h."
-    return act_of(plan, first, spool_titles)
+    return act_of(plan, plan.slots[0], spool_titles)
 
 
 def act_of(plan: Plan, slot: Slot, spool_titles: Mapping[str, str]) -> str:

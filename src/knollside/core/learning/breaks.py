@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from scipy.special import stdtrit
 
 from knollside.core.learning.bond import JUMP
-from knollside.core.material.allowables import MODEL_DOUBT, combine
+from knollside.core.material.allowables import TYPICAL_MODEL, combine
 from knollside.core.material.cards import Material
 from knollside.core.model import BreakTest, Range
 
@@ -75,7 +75,7 @@ def with_model(card: Material, tests: Sequence[BreakTest], changes: Sequence[int
         logs = [(v, c) for v, c in told if v is not None]
         model = model_of([v for v, _ in logs], [c for _, c in logs])
         if model is not None and model.breaks < ENOUGH:
-            _, low, high = combine([*parts, Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)])
+            _, low, high = combine([*parts, TYPICAL_MODEL])
             f = model.factor
             model = replace(
                 model, factor=Range(f.value, min(f.low, f.value * low), max(f.high, f.value * high), f.source)

@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from knollside.core.learning.table import Table
 from knollside.core.model import Measurement, Refused, fault_of
 
 COLUMNS = (
@@ -37,25 +38,12 @@ def read_readings(text: str, name: str = "the table") -> tuple[Measurement, ...]
     """
     if len(text) > _MOST_BYTES:
         raise Refused(f"{name} is over {_MOST_BYTES // 10**6} MB; that is no table of readings.")
-    lines = text.lstrip("\ufeff").splitlines()
-    if not lines:
-        raise Refused(f"{name} is empty.")
-    split = ";" if lines[0].count(";") > lines[0].count(",") else ","
-    table = csv.DictReader(lines, delimiter=split)
-    needed = ("kind", "axis", "drawn", "printed")
-    given_columns = tuple(table.fieldnames or ())
-    gauged = {"went_in", "did_not"} <= set(given_columns)
-    missing = [c for c in needed if c not in given_columns and not (c == "printed" and gauged)]
-    if missing:
-        raise Refused(f"{name} has no column '{missing[0]}'. It needs: {', '.join(needed)}.")
+    table = Table(text, name)
+    gauged = {"went_in", "did_not"} <= set(table.columns)
+    table.need(("kind", "axis", "drawn", "printed"), ("printed",) if gauged else ())
     out = []
-    for number, row in enumerate(table, start=2):
-        if number > _MOST_ROWS:
-            raise Refused(f"{name} has more than {_MOST_ROWS:,} rows.")
-        given: dict[str, Any] = {c: row[c].strip() for c in COLUMNS if row.get(c) not in (None, "")}
-        for c in _NUMBERS:
-            if split == ";" and c in given:
-                given[c] = given[c].replace(",", ".")
+    for number, row in table.rows(COLUMNS, _NUMBERS, _MOST_ROWS):
+        given: dict[str, Any] = dict(row)
         try:
             _gauged(given, f"{name}, row {number}")
             out.append(Measurement.model_validate({**given, "source": "imported"}))

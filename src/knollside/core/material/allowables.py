@@ -21,6 +21,9 @@ MODEL_DOUBT = (
 )
 
 
+TYPICAL_MODEL = Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)
+
+
 @dataclass(frozen=True)
 class KnockDown:
     """One factor on strength, with its reason."""
@@ -217,10 +220,8 @@ def _held(
 
 def _by_model(parts: list[Range], model: Range | None, factors: list[Range]) -> tuple[float, float, float]:
     """Product and spread: by typical doubts of table, bond and model, or by what own breaks leave of all three."""
-    doubt = Range(1.0, 1 - MODEL_DOUBT, 1 + MODEL_DOUBT)
-    typical = combine([*parts, doubt, *factors])
     if model is None:
-        return typical
+        return combine([*parts, TYPICAL_MODEL, *factors])
     middle = math.prod(p.value for p in parts) * math.prod(f.value for f in factors) * model.value
     _, low, high = combine([model, *factors])
     return middle, low, high

@@ -110,9 +110,9 @@ class PrinterLog(Record):
     head: HeadSize | None = None
 
     @property
-    def last_square(self) -> SquareSize | None:
-        """The square that was measured last."""
-        return next((e.square for e in reversed(self.events) if e.square is not None), None)
+    def squared(self) -> PrinterEvent | None:
+        """When a square was measured last, with what it read."""
+        return next((e for e in reversed(self.events) if e.square is not None), None)
 
 
 class Presence(Record):

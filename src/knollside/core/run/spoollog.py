@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 
 from knollside.core.material.cards import material
 from knollside.core.model import Range, Refused
 from knollside.core.model.running import SpoolLog
 from knollside.core.run.moisture import Drying, Stay, Water, drying_of, uptake_of, water_of
 from knollside.core.run.spools import Known, Left, left_on
+from knollside.core.run.weeknumbers import Drying as InDrier
 
 WET = 0.5  # chance of harm from which a spool is dried before its plate
 _BOX, _ROOM = 0.2, 0.5  # relative humidity, typical, where none was measured
@@ -60,11 +63,9 @@ def water_now(name: str, log: SpoolLog, now: datetime, said_dry: bool = False) -
     return water_of(uptake, stays, begun, seen)
 
 
-def drying_now(name: str, log: SpoolLog, now: datetime, said: float, said_dry: bool = False) -> Drying | None:
-    """How long to dry a spool at its material's usual heat, with what weighings in the drier teach; ``said`` grams."""
-    water = water_now(name, log, now, said_dry)
-    if water is None:
-        return None
+def drying_now(name: str, log: SpoolLog, water: Water, said: float) -> Drying:
+    """How long to dry a spool with so much ``water`` at its material's usual heat, with what weighings in the drier
+    teach; ``said`` grams."""
     usual = material(name).dry or (55, 6)
     last = max((d.at for d in log.dried), default=datetime(1970, 1, 1))
     weighings = [(w.drying, w.gross_g) for w in log.weighings if w.drying is not None and w.at > last]
@@ -78,5 +79,31 @@ def hours_to_dry(name: str, log: SpoolLog, now: datetime, said: float, said_dry:
     water = water_now(name, log, now, said_dry)
     if water is None or water.wet < WET:
         return 0.0
-    found = drying_now(name, log, now, said, said_dry)
-    return min(float(round(found.planned)), 24.0) if found is not None and found.reaches > 0.5 else 0.0
+    found = drying_now(name, log, water, said)
+    return min(float(round(found.planned)), 24.0) if found.reaches > 0.5 else 0.0
+
+
+@dataclass(frozen=True)
+class Stored:
+    """A spool as its log tells of it: ``key``, material, grams and dryness as they were said to be."""
+
+    key: str
+    material: str
+    log: SpoolLog
+    said: float
+    said_dry: bool = False
+
+
+def to_dry(spools: Iterable[Stored], now: datetime) -> tuple[InDrier, ...]:
+    """Spools that are likely too wet to print, with the hours that dry them in nine of ten; and what is in the drier,
+    until when. ``now`` is aware of its zone."""
+    out = []
+    for s in spools:
+        since = s.log.drying_since
+        when = now if since is None else since.replace(tzinfo=now.tzinfo)
+        hours = hours_to_dry(s.material, s.log, when, s.said, s.said_dry)
+        if since is not None:
+            out.append(InDrier(s.key, hours, when + timedelta(hours=hours)))
+        elif hours > 0:
+            out.append(InDrier(s.key, hours))
+    return tuple(out)

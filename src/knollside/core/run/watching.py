@@ -113,6 +113,44 @@ def whole_hours(hours: Range, share: float, elapsed: float) -> Range:
     return Range(max(value, elapsed), max(low, elapsed), max(high, elapsed), "by its layers")
 
 
+@dataclass(frozen=True)
+class Progress:
+    """How far a print is: its ``share`` of the work, its ``layer``, and how long it takes in all, hours."""
+
+    share: float
+    layer: int
+    whole: Range
+
+
+def by_eye(expected: Range, layers: int, pace: Sequence[float], seen: tuple[int, float] | None, now: float) -> Progress:
+    """By a ``seen`` layer and the hours at which it was read off, if any; ``now`` hours since it was begun."""
+    if seen is None:
+        return Progress(min(now / max(expected.value, 1e-6), 1.0), 0, whole_hours(expected, 0.0, now))
+    layer, at = seen
+    share = share_at(max(layer - 0.5, 0.0), layers, pace)
+    whole = whole_hours(expected, share, at)
+    value, low, high = (max(v, now) for v in (whole.value, whole.low, whole.high))
+    return Progress(share, layer, Range(value, low, high, whole.source))
+
+
+def by_readings(expected: Range, layers: int, pace: Sequence[float], readings: Sequence[Reading]) -> Progress:
+    """By what its monitor said; the time to heat up is none of its layers'."""
+    last = readings[-1]
+    heated = next((r.at for r in readings if r.layer > 0), last.at) / 3600
+    share = 1.0 if last.done else share_at(max(last.layer - 0.5, 0.0), layers, pace)
+    told = next((r.at for r in readings if r.done), last.at) / 3600
+    rest = whole_hours(expected, share, told - heated)
+    return Progress(share, last.layer, Range(rest.value + heated, rest.low + heated, rest.high + heated, rest.source))
+
+
+def longest_layer(layers: int, pace: Sequence[float], hours: float) -> float:
+    """Seconds of the longest layer there is to expect of a print of so many hours."""
+    if len(pace) < 2:
+        return hours * 3600 / max(layers, 1)
+    each = max(layers / (len(pace) - 1), 1.0)
+    return float(np.max(np.diff(pace))) * hours * 3600 / each
+
+
 def alarms(readings: Sequence[Reading], now: float, layer_s: float) -> tuple[Alarm, ...]:
     """What is wrong by the readings so far, ``now`` s after the print began, the first seen first. ``layer_s``: the
     longest time one of its layers is expected to take. What comes loose, warps or strings is not in them."""

@@ -8,7 +8,7 @@ from knollside.core.learning.supportgap import GAPS, Settled
 from knollside.core.model.trials import SupportTrial
 from knollside.gui.instruments.chart import Chart, Row, nearest
 
-_HIGH = {"welded": 0.06, "clean": 0.94, "lifted": 0.06}
+_DRAWN = (("welded", "clay", 0.06), ("lifted", "spring", 0.06), ("clean", "moss", 0.94))  # colour, where trials stand
 
 
 class GapChance(Chart):
@@ -30,17 +30,12 @@ class GapChance(Chart):
         found = self.found
         if found is None:
             return
-        for values, token in (
-            (found.chances.welded, "clay"),
-            (found.chances.lifted, "spring"),
-            (found.chances.clean, "moss"),
-        ):
-            self.curve(GAPS, values, token, 2.2)
-        self.mark(found.best, 90, "heather")
-        for outcome, token in (("welded", "clay"), ("lifted", "spring"), ("clean", "moss")):
+        for outcome, token, high in _DRAWN:
+            self.curve(GAPS, getattr(found.chances, outcome), token, 2.2)
             some = [t.gap_mm for t in self.trials if t.outcome == outcome]
             if some:
-                self.dots(np.array(some), np.full(len(some), _HIGH[outcome]), token)
+                self.dots(np.array(some), np.full(len(some), high), token)
+        self.mark(found.best, 90, "heather")
         self.setXRange(0, 0.5, padding=0)
         self.setYRange(0, 1.02, padding=0)
 

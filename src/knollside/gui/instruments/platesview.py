@@ -15,6 +15,7 @@ from shapely.geometry.base import BaseGeometry
 from knollside.core.job.questions.plates import Plate
 from knollside.core.run.outlines import turned
 from knollside.core.run.packing import Placed
+from knollside.gui.instruments.stagepaint import begun, empty
 from knollside.gui.theme.look import font, look
 
 _ACROSS = 3  # plates side by side at most
@@ -172,15 +173,9 @@ class PlatesView(QWidget):
     # Drawing
 
     def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), look.colour("chalk"))
+        p = begun(self)
         if not self.plates:
-            p.setPen(look.colour("slate"))
-            p.setFont(font(14))
-            p.drawText(
-                self.rect().adjusted(60, 0, -60, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty
-            )
+            empty(p, self, self.empty)
             return
         for k in self._shown():
             self._draw(p, k)

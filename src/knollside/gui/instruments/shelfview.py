@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from knollside.core.model import Range
 from knollside.core.run.moisture import Water
+from knollside.gui.instruments.stagepaint import begun, empty
 from knollside.gui.instruments.widgets import chance
 from knollside.gui.theme.look import font, look
 
@@ -53,17 +54,12 @@ class ShelfView(QWidget):
                 self.taken.emit(s.key)
 
     def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), look.colour("chalk"))
-        p.setPen(look.colour("peat"))
-        p.setFont(font(16, 700))
-        p.drawText(QPointF(18, 28), "Spools")
+        p = begun(self, "Spools")
+        if not self.spools:
+            empty(p, self, "No spool yet.")
+            return
         p.setFont(font(12))
         p.setPen(look.colour("slate"))
-        if not self.spools:
-            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No spool yet.")
-            return
         p.drawText(QRectF(220, 34, 280, 18), Qt.AlignmentFlag.AlignLeft, "grams left, nine in ten between the ends")
         p.drawText(QRectF(self.width() - 200, 34, 180, 18), Qt.AlignmentFlag.AlignLeft, "water; a line where it harms")
         most = max(max(s.left.high for s in self.spools), 100.0)

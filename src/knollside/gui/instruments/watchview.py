@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QLinearGradient, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from knollside.gui.instruments.stagepaint import begun, empty
 from knollside.gui.theme.look import font, look
 from knollside.gui.watch import Watched
 
@@ -40,19 +41,12 @@ class WatchView(QWidget):
                 self.taken.emit(k)
 
     def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), look.colour("chalk"))
-        p.setPen(look.colour("peat"))
-        p.setFont(font(16, 700))
-        p.drawText(QPointF(18, 28), "Printing now")
+        p = begun(self, "Printing now")
+        if not self.plates:
+            empty(p, self, "Nothing prints. Begin a plate at Plates or at Week.")
+            return
         p.setPen(look.colour("slate"))
         p.setFont(font(13))
-        if not self.plates:
-            room = self.rect().adjusted(60, 0, -60, 0)
-            words = "Nothing prints. Begin a plate at Plates or at Week."
-            p.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words)
-            return
         p.drawText(QPointF(18, 48), "Layers laid, and heat as the printer tells it")
         for k, w in enumerate(self.plates):
             self._plate(p, self._row(k), w, k == self.front)
@@ -86,7 +80,7 @@ class WatchView(QWidget):
             self._heat(p, chart, w)
 
     def _core(self, p: QPainter, r: QRectF, w: Watched) -> None:
-        """Bands laid so far are filled, what is to come is drawn dotted."""
+        """Bands laid so far are filled."""
         share = w.layer / max(w.done.layers, 1) if w.layer else w.share
         p.setPen(Qt.PenStyle.NoPen)
         p.fillRect(r, look.colour("open"))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen, QPolygo
 from PyQt6.QtWidgets import QWidget
 
 from knollside.core.run.week import Plan, Slot
+from knollside.gui.instruments.stagepaint import begun, empty
 from knollside.gui.theme.look import font, look
 
 _LEFT, _TOP = 116, 84
@@ -77,17 +78,9 @@ class WeekView(QWidget):
     # Drawing
 
     def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), look.colour("chalk"))
-        p.setPen(look.colour("peat"))
-        p.setFont(font(16, 700))
-        p.drawText(QPointF(18, 28), self.words + (" (old)" if self.old and self.plan is not None else ""))
+        p = begun(self, self.words + (" (old)" if self.old and self.plan is not None else ""))
         if self.plan is None or not self.plan.slots:
-            p.setPen(look.colour("slate"))
-            p.setFont(font(14))
-            room = self.rect().adjusted(60, 0, -60, 0)
-            p.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
+            empty(p, self, self.empty)
             return
         self._ground(p)
         for k, (name, under) in enumerate(self.printers):

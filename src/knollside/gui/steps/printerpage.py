@@ -16,7 +16,8 @@ from knollside.core.run.square import OUTSIDE, Frame, Square, frame_of
 from knollside.core.run.upkeep import Ran, due, hours_since
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.session import Session
-from knollside.gui.steps.page import Page, line
+from knollside.gui.steps.ofprinter import OfPrinter
+from knollside.gui.steps.page import line
 from knollside.sim.desk import SimulatedCalliper, frame_named
 
 _KINDS = (
@@ -40,28 +41,12 @@ _HEAD = ("left", "right", "front", "back", "widens at", "bar at")
 _USUAL_HEAD = astuple(Head())
 
 
-class PrinterPage(Page):
-    """``at``: the printer's number, asked of the form above."""
+class PrinterPage(OfPrinter):
+    """What is due, what was done, what is loaded, how far its head reaches, and its square."""
 
     def __init__(self, session: Session, at: Callable[[], int | None]) -> None:
-        super().__init__()
-        self.session, self.workspace, self._at = session, session.workspace, at
+        super().__init__(session, at)
         self._typed: dict[str, float] = {"Drawn X": 100.0, "Drawn Y": 100.0}
-        self.margins(0, 0)
-
-    @property
-    def log(self) -> PrinterLog:
-        return self.workspace.shelf.printer_log(self._at())
-
-    @property
-    def facts(self) -> PrinterFacts | None:
-        return self.workspace.shelf.printers.get(self._at() or 0)
-
-    def put(self, change: dict[str, object], words: str) -> None:
-        number, facts = self._at(), self.facts
-        if number is not None and facts is not None:
-            log = PrinterLog.model_validate(self.log.model_dump() | change)
-            self.workspace.runs.put_printer_log(number, log, f"{facts.name}: {words}")
 
     def _load(self, filament: str) -> None:
         if filament != self.log.loaded:
@@ -188,9 +173,8 @@ class PrinterPage(Page):
         self.add(row(*fields[:3], stretch=-2), row(*fields[3:], stretch=-2))
         simulated = button("Print and measure it, simulated", self._simulate, tip="A stand-in with a frame of its own")
         self.add(row(button("Work it out", self._work_out), simulated, spacing=4, stretch=-2))
-        last = next((e for e in reversed(log.events) if e.square is not None), None)
-        if last is not None and last.square is not None:
-            for w in self._told(last):
+        if log.squared is not None:
+            for w in self._told(log.squared):
                 self.add(w)
             true_up = QCheckBox("Take it out of exported meshes")
             true_up.setChecked(log.true_up)

@@ -154,8 +154,9 @@ class RecordPage(Seeing, QWidget):
         detail = self.view.get(nodes.DETAIL).fresh
         predicted = None
         now = self._pushed(detail.breaking) if detail is not None else None
+        along = self.mode.currentData() == "along a layer"
         if now is not None:
-            told = now.parting_N if self.mode.currentData() == "along a layer" else now.across_N
+            told = now.parting_N if along else now.across_N
             # A load that hardly reaches the part foretells nothing.
             predicted = told if told <= bounds_of(BreakTest, "predicted_N")[1] else None
         load = self.load.value or None
@@ -163,7 +164,7 @@ class RecordPage(Seeing, QWidget):
             mode=self.mode.currentData(),
             load_N=load,
             predicted_N=predicted if load else None,
-            basis=doc.plain_card.basis[self.mode.currentData() != "along a layer"] if predicted and load else None,
+            basis=doc.plain_card.basis[0 if along else 1] if predicted and load else None,
             place=self.where.text().strip(),
         )
         self.workspace.kept.add_print(

@@ -10,39 +10,31 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 from knollside.core.job.questions.setup import FirstPieces
 from knollside.core.material.cards import MATERIALS, Material
 from knollside.core.model import PrinterFacts, Recipe
-from knollside.core.model.running import PrinterLog, Tick
+from knollside.core.model.running import Tick
 from knollside.core.recipe.price import time_factor
 from knollside.core.run.setup import MARK, SetUpStep, by_hand, ticked
 from knollside.gui.instruments.widgets import button, column, heading, label, row
 from knollside.gui.session import Session
-from knollside.gui.steps.page import Page
+from knollside.gui.steps.ofprinter import OfPrinter
 from knollside.gui.worker import Outcome
 from knollside.store.parts import USUAL_MATERIAL
+from knollside.store.records import PrintRecord
 
 
-class SetUpPage(Page):
-    """``at``: the printer's number, asked of the form above."""
+class SetUpPage(OfPrinter):
+    """Folded until it is asked for."""
 
     def __init__(self, session: Session, at: Callable[[], int | None]) -> None:
-        super().__init__()
-        self.session, self.workspace, self._at = session, session.workspace, at
+        super().__init__(session, at)
         self.shown = False
         self._pieces: dict[str, tuple[SetUpStep, ...]] = {}
         self._asked = ""
-        self.margins(0, 0)
 
-    @property
-    def log(self) -> PrinterLog:
-        return self.workspace.shelf.printer_log(self._at())
-
-    @property
-    def facts(self) -> PrinterFacts | None:
-        return self.workspace.shelf.printers.get(self._at() or 0)
+    def _prints(self) -> tuple[PrintRecord, ...]:
+        return tuple(r for r in self.workspace.kept.every_print() if r.printer_id == self._at())
 
     def _question(self, facts: PrinterFacts) -> FirstPieces:
-        number = self._at()
-        prints = [r for r in self.workspace.kept.every_print() if r.printer_id == number]
-        factor = time_factor([(r.estimate_hours or 0, r.actual_hours or 0) for r in prints])
+        factor = time_factor([(r.estimate_hours or 0, r.actual_hours or 0) for r in self._prints()])
         return FirstPieces(facts, Recipe(line_width=round(1.1 * facts.nozzle_mm, 2)), self._card(), factor)
 
     def _card(self) -> Material:
@@ -54,22 +46,15 @@ class SetUpPage(Page):
         if outcome.result is not None:
             self._pieces = {key: outcome.result}
 
-    def _runs(self) -> bool:
-        return any(r.printer_id == self._at() for r in self.workspace.kept.every_print())
-
     def _fold(self) -> None:
         self.shown = not self.shown
         self.session.touch()
 
     def _tick(self, key: str, on: bool) -> None:
-        number, facts, line = self._at(), self.facts, MARK + key
-        if number is None or facts is None:
-            return
-        kept = tuple(t for t in self.log.ticks if t.line != line)
+        kept = tuple(t for t in self.log.ticks if t.line != MARK + key)
         if on:
-            kept = (*kept, Tick(line=line, at=self.workspace.now()))
-        log = self.log.model_copy(update={"ticks": kept})
-        self.workspace.runs.put_printer_log(number, log, f"{facts.name}: {key} {'done' if on else 'not done'}")
+            kept = (*kept, Tick(line=MARK + key, at=self.workspace.now()))
+        self.put({"ticks": kept}, f"{key} {'done' if on else 'not done'}")
 
     def refresh(self) -> None:
         facts = self.facts
@@ -92,7 +77,7 @@ class SetUpPage(Page):
         left = sum(s.key not in done for s in hand)
         words = "Set it up, step by step" if not self.shown else "Fold it away"
         # Of a printer that has run without this list nothing is left to count.
-        side = "" if not done and self._runs() else "by hand: all done" if not left else f"{left} of {len(hand)} left"
+        side = "" if not done and self._prints() else "by hand: all done" if not left else f"{left} of {len(hand)} left"
         self.add(heading("Setting up", side), row(button(words, self._fold), stretch=-2))
         if not self.shown:
             return

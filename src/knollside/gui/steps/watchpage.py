@@ -64,7 +64,7 @@ class WatchPage(Page):
         w, shelf = self.shown, self.workspace.shelf
         if w is None:
             return
-        number = next((n for n, f in shelf.printers.items() if f.name == w.done.printer), None)
+        number = shelf.printer_named(w.done.printer)
         if number is not None:
             log = PrinterLog.model_validate(shelf.printer_log(number).model_dump() | {"monitor": source})
             self.workspace.runs.put_printer_log(number, log, f"{w.done.printer} told by {source}")

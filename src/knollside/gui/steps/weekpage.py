@@ -8,7 +8,7 @@ from functools import partial
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from knollside.core.job.runfile import week_of
-from knollside.core.job.running import Planned, act_of, next_act
+from knollside.core.job.running import Planned, act_of, next_act, to_dry_first
 from knollside.core.model import Refused
 from knollside.core.model.running import Presence, Run, Stretches
 from knollside.core.run.hours import DAYS, USUAL
@@ -193,7 +193,7 @@ class WeekPage(Page):
         done = plan.span.when(plan.done)
         late = max(s.latest for s in plan.slots)
         acts = (Act("It is printing", lambda: self._begin(first, planned)), Act("Plan again", self.plan))
-        dry = next((d for d in plan.drying if not d.there and d.start <= first.setup), None)
+        dry = to_dry_first(plan)
         if dry is not None:
             acts = (Act("It is in the drier", partial(self._dry, dry.spool, True)), acts[0])
         by = f"{done:%a %d %b} {done:%H:%M}"

@@ -12,13 +12,15 @@ from knollside.core.job.running import Planned, plan_week
 from knollside.core.model import PrinterFacts, Refused
 from knollside.core.model.running import Presence
 from knollside.core.run.hours import span_of
+from knollside.core.run.spoollog import Stored, to_dry
 from knollside.core.run.spools import OnShelf
 from knollside.core.run.weeknumbers import Drying, Goal, Machine, School
 
 
 @dataclass(frozen=True, eq=False)
 class WeekOf(Question[Planned]):
-    """The week's plan from ``begin`` on. ``due`` by the part's key."""
+    """The week's plan from ``begin`` on. ``due`` by the part's key; what of the ``stored`` spools is too wet is dried
+    first, beside what is stated in ``drying``."""
 
     plates: Plates
     machines: tuple[tuple[PrinterFacts, Machine], ...]
@@ -30,6 +32,7 @@ class WeekOf(Question[Planned]):
     days: int
     school: School
     goal: Goal
+    stored: tuple[Stored, ...] = ()
 
     def answer(self, ask: Answerer) -> Planned:
         laid = ask(self.plates, 0.0, 0.7)
@@ -39,4 +42,5 @@ class WeekOf(Question[Planned]):
         zone = zone_of(self.presence)
         span = span_of(week_of(self.presence), self.begin.astimezone(zone), self.days)
         machines = {m.name: (facts, m) for facts, m in self.machines}
-        return plan_week(laid.plates, machines, self.shelf, self.drying, dict(self.due), span, self.school, self.goal)
+        drying = (*self.drying, *to_dry(self.stored, self.begin))
+        return plan_week(laid.plates, machines, self.shelf, drying, dict(self.due), span, self.school, self.goal)
