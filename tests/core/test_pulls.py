@@ -142,6 +142,13 @@ def test_what_bars_cannot_say_is_refused(bars: list[Pull], words: str) -> None:
         studied(bars)
 
 
+def test_an_open_level_is_open_for_the_reason_that_is_told() -> None:
+    wild = [bar(250, v) for v in (10.0, 30.0, 60.0)] + [bar(240, v) for v in (11.0, 32.0, 55.0)]
+    assert "its bars differ too much" in advice(studied(wild, reference=250), "°C")
+    near = [bar(250, v) for v in (28.0, 30.0, 32.0)] + [bar(240, v) for v in (24.0, 27.0, 29.5)]
+    assert "it looks weaker, by too little to be sure" in advice(studied(near, reference=250), "°C")
+
+
 def test_the_bond_over_heat_is_found_and_is_what_a_card_then_holds() -> None:
     held = 0
     for k in range(60):

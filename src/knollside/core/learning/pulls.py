@@ -250,6 +250,8 @@ def advice(s: Studied, unit: str) -> str:
             f"{c.more} more bar{'s' if c.more != 1 else ''} of each would settle it in four of five"
             if c.more is not None
             else "it looks weaker, by too little to be sure"
+            if c.ratio.value < 1.01 * (1 - s.margin)
+            else "its bars differ too much for any number that one pulls"
         )
         out.append(f"{c.level:g}{u} is open ({100 * c.ratio.low:.0f} to {100 * c.ratio.high:.0f} %): {more}.")
     return " ".join(out)
