@@ -95,7 +95,7 @@ def main() -> None:
         desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Vent hinge"))
         desk.settle(lambda: desk.facts is not None)
         window.take("Bench")
-        bench = window.steps["Bench"]
+        bench = window.steps["Bench"].measuring
         for piece, count in (("bar", 8), ("flare", 4), ("ladder", 11)):
             bench.choose(piece)
             desk.settle(lambda count=count: bench.slip.count == count)
@@ -145,12 +145,13 @@ def main() -> None:
         look.switch(True)
         shot("8-bench-lamp")
         look.switch(False)
-        bench.tabs.turn_to(3)
+        whole = window.steps["Bench"]
+        whole.tabs.turn_to(2)
         desk.settle()
-        bench.pulls.begin()
-        bench.pulls.simulate()
+        whole.trials.pulls.begin()
+        whole.trials.pulls.simulate()
         shot("8-bench-pulls")
-        bench.tabs.turn_to(0)
+        whole.tabs.turn_to(0)
         window.take("Workshop")
         shot("9-workshop")
         window.steps["Workshop"].tabs.turn_to(1)

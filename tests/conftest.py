@@ -155,11 +155,12 @@ class Desk:
         else:
             self.workspace.edit({Kind(kind): value}, words)
 
-    def at(self, step: str, tab: str) -> Desk:
-        """With a step in front, its tab turned to; once the part is read."""
+    def at(self, step: str, *tabs: str) -> Desk:
+        """With a step in front, its tabs turned to; once the part is read."""
         self.settle(lambda: self.facts is not None)
         self.window.take(step)
-        turn_to(self, tab)
+        for tab in tabs:
+            turn_to(self, tab)
         return self
 
     def settle(self, done: Callable[[], bool] | None = None, seconds: float = 240) -> None:

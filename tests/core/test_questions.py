@@ -20,6 +20,7 @@ from pydantic import BaseModel
 from knollside.core.job import asked
 from knollside.core.job.ask import Answerer, Keyed, Meshes, MeshKey, Question, digest, meshes_in
 from knollside.core.job.questions import (
+    cleanup,
     detail,
     far,
     fits,
@@ -56,6 +57,7 @@ from knollside.core.model import (
 )
 from knollside.core.proof.fromjob import Wish
 from knollside.gui import fileasks
+from knollside.report.story import Story
 
 UP = (0.0, 0.0, 1.0)
 PLATE = plate_with_hole()
@@ -123,6 +125,12 @@ def every_question() -> list[Question[Any]]:
         fits.FitCut(PART, "hole-1", UP, correct),
         gaps.GapsOf(PART, UP, r),
         gaps.Gaps(gaps.GapsOf(PART, UP, r), LEARNED),
+        cleanup.Finish(
+            orientation.Supports(PART, marks, UP, r, STATED.support_settings, card, printer, ()),
+            FITS,
+            gaps.Gaps(gaps.GapsOf(PART, UP, r), LEARNED),
+            recipe.PriceOf(PART, card, UP, r, ONE),
+        ),
         fits.TakeFlareOff(PART, UP, 0.2, 0.2),
         gaps.TravelsOf(PART),
         gaps.OpenGap(PART, (0, 1), 0.4),
@@ -135,6 +143,9 @@ def every_question() -> list[Question[Any]]:
         fileasks.LoadFile(Path("a.stl")),
         fileasks.LoadJob(Path("a.json")),
         fileasks.LoadTable(Path("a.csv")),
+        fileasks.LoadRevision(Path("b.stl"), PART),
+        fileasks.LoadPhoto(Path("a.jpg")),
+        fileasks.WriteStory(Path("a.html"), Story("Clip", "", (), (), {})),
         fileasks.WriteWhole(Path("w.sqlite"), Path("a.zip")),
         fileasks.LoadWhole(Path("a.zip"), Path("w.sqlite")),
         fileasks.CheckSliced(Path("a.gcode"), (1, 2), PART, STATED.design_case, r, card, UP, (), 4000),
@@ -186,7 +197,7 @@ def changed(value: Any) -> Iterator[Any]:
 
 def test_every_kind_of_question_is_among_them() -> None:
     """A new kind must be listed here, so that its key is tested."""
-    modules = (fits, orientation, part, plates, proof, recipe, strength, week, fileasks)
+    modules = (cleanup, fits, orientation, part, plates, proof, recipe, strength, week, fileasks)
     kinds = {
         c
         for m in modules

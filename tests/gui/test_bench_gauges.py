@@ -12,7 +12,7 @@ from knollside.core.model import Measurement
 
 def test_a_hole_is_gauged_by_drills_and_a_second_print_is_told_apart(desk: Desk) -> None:
     part(desk, "Vent hinge", "Bench")
-    bench = desk.window.steps["Bench"]
+    bench = desk.window.steps["Bench"].measuring
     desk.settle(lambda: bench.slip.count > 0)
     before, spot = len(desk.part.readings), bench.spot()
     pick(desk, "What is measured with", "drills by 0.1 mm")
@@ -42,7 +42,7 @@ def test_a_hole_is_gauged_by_drills_and_a_second_print_is_told_apart(desk: Desk)
 
 def test_a_thing_of_known_size_tells_of_the_calliper_and_the_page_says_so(desk: Desk) -> None:
     part(desk, "Vent hinge", "Bench")
-    bench = desk.window.steps["Bench"]
+    bench = desk.window.steps["Bench"].measuring
     pick(desk, "Piece to measure", "Things of known size")
     desk.settle(lambda: bench.slip.count == 4)
     assert "known to be 8 mm" in bench.measure.place.text()
@@ -95,7 +95,7 @@ def test_a_bar_read_from_the_other_end_is_put_in_order_and_undone(desk: Desk) ->
 
 def test_readings_know_the_lot_sheet_and_nozzle_they_were_printed_with(desk: Desk) -> None:
     part(desk, "Vent hinge", "Bench")
-    bench = desk.window.steps["Bench"]
+    bench = desk.window.steps["Bench"].measuring
     desk.settle(lambda: bench.slip.count > 0)
     type_in(desk, "Spool lot it was printed with", "A 12")
     type_in(desk, "Sheet it was printed on", "smooth")

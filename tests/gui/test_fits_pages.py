@@ -123,7 +123,7 @@ def _chips(desk: Desk):  # type: ignore[no-untyped-def]
 def test_the_hinge_goes_from_mesh_to_it_turns_on_the_simulated_workshop(desk: Desk) -> None:
     """Bar, flare piece and ladder printed and measured, flare taken off, gap set: the odds are then good."""
     part(desk, "Vent hinge", "Bench")
-    state, bench = desk, desk.window.steps["Bench"]
+    state, bench = desk, desk.window.steps["Bench"].measuring
     readings = len(state.part.readings)
     for name, count in (("Hole and pin bar", 8), ("Flare piece", 4), ("Gap ladder", 11)):
         pick(desk, "Piece to measure", name)
@@ -251,7 +251,7 @@ def test_a_piece_of_the_part_is_cut_out(desk: Desk, tmp_path: Path) -> None:
 
 def test_repeats_odd_readings_and_wrong_places_are_caught(desk: Desk) -> None:
     part(desk, "Vent hinge", "Bench")
-    state, bench = desk, desk.window.steps["Bench"]
+    state, bench = desk, desk.window.steps["Bench"].measuring
     desk.settle(lambda: bench.slip.count > 0)
     pick(desk, "How often each place is measured", "twice each")
     spot, count = bench.spot(), len(state.part.readings)
@@ -282,7 +282,7 @@ def test_repeats_odd_readings_and_wrong_places_are_caught(desk: Desk) -> None:
 
 def test_a_reading_is_left_out_and_readings_go_out_and_in(desk: Desk, tmp_path: Path) -> None:
     part(desk, "Vent hinge", "Bench")
-    state, bench = desk, desk.window.steps["Bench"]
+    state, bench = desk, desk.window.steps["Bench"].measuring
     before = state.fresh("fits").shift("hole", "upright").count
     box = next(b for b in desk.window.current.panel.findChildren(QCheckBox) if b.text() == "Hole 5, upright")
     QTest.mouseClick(box, Qt.MouseButton.LeftButton)
@@ -307,7 +307,7 @@ def test_a_reading_is_left_out_and_readings_go_out_and_in(desk: Desk, tmp_path: 
 
 def test_a_serial_calliper_is_read_and_its_loss_is_said(desk: Desk) -> None:
     part(desk, "Vent hinge", "Bench")
-    state, bench = desk, desk.window.steps["Bench"]
+    state, bench = desk, desk.window.steps["Bench"].measuring
     desk.settle(lambda: bench.slip.count > 0)
     type_in(desk, "Serial port of the calliper", "/dev/no-such-port")
     press(desk, "Listen")
@@ -335,7 +335,7 @@ def test_the_simulated_port_speaks_plain_lines() -> None:
 
 def test_the_part_itself_is_printed_and_measured_after_correction(desk: Desk) -> None:
     part(desk, "Label plate", "Bench")
-    state, bench = desk, desk.window.steps["Bench"]
+    state, bench = desk, desk.window.steps["Bench"].measuring
     desk.settle(lambda: bench.slip.count > 0)
     press(desk, "Print and measure the rest, simulated")
     desk.window.take("Fits")

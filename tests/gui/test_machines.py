@@ -24,12 +24,12 @@ def test_a_new_workshop_takes_a_printer_a_spool_and_a_reading(bare: Desk) -> Non
     bare.settle(lambda: state.facts is not None)
     bare.window.take("Bench")
     bare.settle()
-    bench = bare.window.steps["Bench"]
+    bench = bare.window.steps["Bench"].measuring
     bench.take("4.4", "typed")
     assert "Add your printer" in bench.said.text() and state.part.readings == ()
-    turn_to(bare, "Prints")
+    turn_to(bare, "Record")
     press(bare, "Record the print")
-    assert "Add your printer" in bench.records.told.text() and state.shop.learned.prints() == []
+    assert "Add your printer" in bare.window.steps["Bench"].record.told.text() and state.shop.learned.prints() == []
     bare.window.take("Workshop")
     bare.settle()
     assert "Add your printer" in bare.window.verdict_line.title.text()
@@ -48,7 +48,7 @@ def test_a_new_workshop_takes_a_printer_a_spool_and_a_reading(bare: Desk) -> Non
     bench.take(f"{bench.spot().drawn - 0.2:.2f}", "typed")
     bare.settle()
     assert len(state.shop.learned.measurements(state.part.printer_id, state.part.material)) == 1
-    bench.records.took.line.setText("2,5")
+    bare.window.steps["Bench"].record.took.line.setText("2,5")
     press(bare, "Record the print")
     assert [p.actual_hours for p in state.shop.learned.prints()] == [2.5]
     while state.workspace.undo.canUndo():

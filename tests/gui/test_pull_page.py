@@ -14,11 +14,11 @@ from knollside.sim.pulling import bond_named
 
 @pytest.fixture
 def bench(desk: Desk) -> Desk:
-    return desk.at("Bench", "Pull tests")
+    return desk.at("Bench", "Trials", "Pull tests")
 
 
 def page(desk: Desk):  # type: ignore[no-untyped-def]
-    return desk.window.steps["Bench"].pulls
+    return desk.window.steps["Bench"].trials.pulls
 
 
 def test_bars_are_typed_one_by_one_and_what_lacks_is_said(bench: Desk) -> None:

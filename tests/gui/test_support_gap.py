@@ -12,11 +12,11 @@ from knollside.sim.supports import supports_named
 
 @pytest.fixture
 def bench(desk: Desk) -> Desk:
-    return desk.at("Bench", "Support gap")
+    return desk.at("Bench", "Trials", "Support gap")
 
 
 def page(desk: Desk):  # type: ignore[no-untyped-def]
-    return desk.window.steps["Bench"].gaps
+    return desk.window.steps["Bench"].trials.gaps
 
 
 def test_trials_by_hand_move_what_is_tried_next_and_contradict_each_other(bench: Desk) -> None:

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import DEMO, Desk, box, open_desk
+from conftest import DEMO, Desk, box, open_desk, seen
 from PyQt6.QtCore import QElapsedTimer, QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton, QRadioButton
@@ -225,7 +225,7 @@ def test_measuring_moves_the_correction_and_says_what_went_stale(desk: Desk) -> 
     desk.window.take("Bench")
     desk.settle(lambda: desk.window.steps["Proof"].pieces.piece is not None)
     slip = field(desk, "Reading of the calliper")
-    bench = desk.window.steps["Bench"]
+    bench = desk.window.steps["Bench"].measuring
     count = len(desk.part.readings)
     for text, words in (("hello", "Cannot read"), ("-3", "more than zero"), ("999", "Not taken")):
         enter(desk, slip, text)
@@ -249,7 +249,7 @@ def test_measuring_moves_the_correction_and_says_what_went_stale(desk: Desk) -> 
     assert desk.window.steps["Fits"].standing().mark is Mark.CRACK
 
 
-def test_a_recorded_break_changes_the_bond_and_cracks_the_lay(desk: Desk) -> None:
+def test_a_recorded_break_changes_every_reserve(desk: Desk) -> None:
     desk.settle(lambda: desk.facts is not None)
     open_part(desk, "M6 knob")
     desk.window.take("Lay")
@@ -257,12 +257,11 @@ def test_a_recorded_break_changes_the_bond_and_cracks_the_lay(desk: Desk) -> Non
     desk.window.steps["Lay"]._choose("A")
     desk.settle(lambda: desk.fresh("detail") is not None)
     bond, plain = desk.part.card.bond, desk.part.plain_card.basis[0]
-    desk.window.take("Bench")
-    desk.window.steps["Bench"].tabs.turn_to(2)
-    desk.settle()
+    before = desk.window.core.standings["Lay"].words
+    desk.at("Bench", "Trials", "Breaking")
     now = desk.fresh("detail").breaking[0]
-    told = desk.window.steps["Bench"].records.foretold.text()
-    assert f"Pushed as “{now.case}” it goes at {now.load.value:.0f} N" in told and "glasses" in told
+    told = desk.window.steps["Bench"].trials.breaks.foretold.text()
+    assert f"Pushed as “{now.case}” it goes at {now.load.value:.0f} N" in told and "glasses" in seen(desk)
     enter(desk, field(desk, "Load when it broke"), "40 N")
     enter(desk, field(desk, "Where it broke"), "at the pocket")
     press(desk, "Record it")
@@ -270,8 +269,9 @@ def test_a_recorded_break_changes_the_bond_and_cracks_the_lay(desk: Desk) -> Non
     # The model moves, and every reserve with it; the bond is for pull bars to say.
     model = desk.part.card.model_along
     assert model is not None and model.source == "yours, 1 break" and desk.part.card.bond == bond
-    assert "of what was foretold" in desk.window.steps["Bench"].records.bond.text()
-    assert desk.window.core.standings["Lay"].mark is Mark.CRACK
+    assert "of what was foretold" in desk.window.steps["Bench"].trials.breaks.model.text()
+    # The reserve is told anew, with what the break taught.
+    assert desk.window.core.standings["Lay"].words != before
     kept = [p.broke for p in desk.shop.learned.prints() if p.broke and p.broke.place == "at the pocket"]
     assert [(b.load_N, b.basis) for b in kept] == [(40.0, plain)]
     assert kept[0].predicted_N == pytest.approx(now.parting_N)
@@ -310,11 +310,11 @@ def test_cancel_stops_the_solve_and_keeps_the_last_answer(desk: Desk) -> None:
     desk.window.take("Lay")
     while desk.worker.busy_with != "lay":
         desk.app.processEvents()
-    seen: list[Outcome] = []
-    desk.worker.finished.connect(seen.append)
+    outcomes: list[Outcome] = []
+    desk.worker.finished.connect(outcomes.append)
     QTest.keyClick(desk.window, Qt.Key.Key_Escape)
-    desk.settle(lambda: bool(seen))
-    assert seen[0].cancelled and desk.fresh("lay") is None
+    desk.settle(lambda: bool(outcomes))
+    assert outcomes[0].cancelled and desk.fresh("lay") is None
     assert "Every way can be tried" in verdict(desk)
 
 

@@ -174,6 +174,9 @@ def test_a_workshop_of_the_version_before_is_brought_up_to_date(tmp_path: Path) 
         old.execute("DROP TABLE gap_trials")
         old.execute("DROP TABLE set_aside")
         old.execute("DROP TABLE running")
+        old.execute("DROP TABLE photos")
+        for column in ("details", "details_seal"):
+            old.execute(f"ALTER TABLE prints DROP COLUMN {column}")
         for table in ("printers", "documents", "measurements", "prints", "own_cards"):
             old.execute(f"ALTER TABLE {table} DROP COLUMN seal")
         for column in ("names", "motion"):
@@ -195,7 +198,7 @@ def test_a_workshop_of_the_version_before_is_brought_up_to_date(tmp_path: Path) 
     assert {k: v.value for k, v in doc.design_case.marks.items()} == {"flat-2": "shown"}
     assert doc.design_case.fixtures[0].feature == "hole-1" and not shop.told
     # What was there before the change of version is kept as a copy.
-    assert [c.why for c in shop.copies() if c.why.startswith("before")] == ["before version 0005"]
+    assert [c.why for c in shop.copies() if c.why.startswith("before")] == ["before version 0006"]
     shop.close()
 
 

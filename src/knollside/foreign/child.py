@@ -58,10 +58,23 @@ def _toolpath(data: bytes, name: str, _: str) -> Answer:
 def _workshop(data: bytes, name: str, _: str) -> Answer:
     import numpy as np
 
-    from knollside.store.whole import parse_whole
+    from knollside.foreign.photo import made_small
+    from knollside.store.whole import PHOTOS, THUMBS, parse_whole
 
     told, raw = parse_whole(data, name)
+    # Pictures are made anew too: a workshop file is as foreign as any other.
+    for photo in [k for k in raw if k.startswith(PHOTOS)]:
+        raw[photo], raw[f"{THUMBS}{photo}"] = made_small(raw[photo], photo)
     return {"text": told.model_dump_json()}, {k: np.frombuffer(v, np.uint8) for k, v in raw.items()}
+
+
+def _photo(data: bytes, name: str, _: str) -> Answer:
+    import numpy as np
+
+    from knollside.foreign.photo import made_small
+
+    picture, thumb = made_small(data, name)
+    return {}, {"picture": np.frombuffer(picture, np.uint8), "thumb": np.frombuffer(thumb, np.uint8)}
 
 
 def _text(data: bytes, name: str) -> str:
@@ -79,6 +92,7 @@ READERS: dict[str, Callable[[bytes, str, str], Answer]] = {
     "table": _table,
     "toolpath": _toolpath,
     "workshop": _workshop,
+    "photo": _photo,
 }
 
 

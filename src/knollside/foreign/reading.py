@@ -40,6 +40,7 @@ LIMITS = {
     "job": Limits(MOST_JOB, 2000, 20, 2**26),
     "table": Limits(2_000_000, 2000, 20, 2**26),
     "toolpath": Limits(MOST_BYTES, 8000, 120),
+    "photo": Limits(64 * 2**20, 4000, 30, 2**26),
     "workshop": Limits(1024 * 2**20, 12_000, 300, 2**32),
 }
 
@@ -75,6 +76,12 @@ def read_toolpath(path: str | Path, beat: Beat | None = None) -> Toolpath:
     names = ("at", "pushed", "speed", "length", "line", "nozzle", "bed", "fan")
     notes = tuple(str(n) for n in head["notes"])
     return Toolpath(notes=notes, **{n: a[n] for n in names})
+
+
+def read_photo(path: str | Path, beat: Beat | None = None) -> tuple[bytes, bytes]:
+    """A picture and its thumbnail, as JPEG with nothing else in them. Raises :class:`Refused`."""
+    _, arrays = _read("photo", Path(path), beat)
+    return arrays["picture"].tobytes(), arrays["thumb"].tobytes()
 
 
 def read_whole(path: str | Path, beat: Beat | None = None) -> tuple[str, dict[str, bytes]]:

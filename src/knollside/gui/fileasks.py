@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import ClassVar
 
@@ -13,15 +13,17 @@ from knollside.core.job.questions.fits import Correct
 from knollside.core.job.questions.part import Part
 from knollside.core.job.questions.plates import Plates
 from knollside.core.job.questions.settling import Proved, prove_printed
+from knollside.core.job.revising import in_place_of
 from knollside.core.job.slicedcheck import Plan, SlicedCheck, check_sliced
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import in_millimetres
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.load import Loaded
 from knollside.core.model import DesignCase, Measurement, Recipe
-from knollside.foreign.reading import read_job_file, read_mesh, read_table, read_toolpath, read_whole
+from knollside.foreign.reading import read_job_file, read_mesh, read_photo, read_table, read_toolpath, read_whole
 from knollside.report.export import SheetInputs, make_sheet, write_all, write_whole
 from knollside.report.plates import write_plate
+from knollside.report.story import Story, story_html, story_pdf
 from knollside.store.copies import backup
 from knollside.store.meshes import PackedMesh, pack
 from knollside.store.whole import Whole, fill, whole_bytes
@@ -51,6 +53,25 @@ class LoadFile(Question[ReadIn]):
         ask.tick(0.8, "packing it")
         ask.meshes.put(found.mesh)
         return ReadIn(found, pack(found.mesh))
+
+
+@dataclass(frozen=True, eq=False)
+class LoadRevision(Question[ReadIn]):
+    """Read a newer mesh of a part, put where the part was: turned or moved back, if it was drawn elsewhere, and said.
+    Refuses one that fits in more than one way, or has nothing of the part."""
+
+    path: Path
+    before: Part
+    kept: ClassVar[int] = 0
+
+    def answer(self, ask: Answerer) -> ReadIn:
+        ask.tick(0.1, "reading the file")
+        found = read_mesh(self.path, lambda: ask.tick(0.2, "reading the file"))
+        ask.tick(0.5, "laying it on the one before")
+        mesh, note = in_place_of(ask(self.before), found.mesh)
+        ask.tick(0.9, "packing it")
+        ask.meshes.put(mesh)
+        return ReadIn(replace(found, mesh=mesh, notes=(*found.notes, *note)), pack(mesh))
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,6 +119,32 @@ class LoadJob(Question[JobIn]):
         mesh = in_millimetres(found.mesh, job.unit)
         ask.meshes.put(mesh)
         return JobIn(self.path.stem, job, pack(mesh))
+
+
+@dataclass(frozen=True, eq=False)
+class LoadPhoto(Question[tuple[bytes, bytes]]):
+    """Read a photo, in the reading process: the picture made small, and its thumbnail."""
+
+    path: Path
+    kept: ClassVar[int] = 0
+
+    def answer(self, ask: Answerer) -> tuple[bytes, bytes]:
+        ask.tick(0.2, "reading the photo")
+        return read_photo(self.path, lambda: ask.tick(0.4, "reading the photo"))
+
+
+@dataclass(frozen=True, eq=False)
+class WriteStory(Question[Path]):
+    """A part's story as a page, or as PDF where the path says so."""
+
+    path: Path
+    story: Story
+    kept: ClassVar[int] = 0
+
+    def answer(self, ask: Answerer) -> Path:
+        ask.tick(0.3, "writing the story")
+        pdf = self.path.suffix.lower() == ".pdf"
+        return write_whole(self.path, story_pdf(self.story) if pdf else story_html(self.story).encode())
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from knollside.core.material.own import FIELDS, BondPoint, FieldName, OwnCard, OwnValue
 from knollside.core.model import GapTrial, Measurement, PrinterFacts, Refused
+from knollside.core.model.prints import PrintDetails
 from knollside.store.records import PrintRecord, Spool
 
 if TYPE_CHECKING:
@@ -101,7 +102,7 @@ class KeptEdits:
 
     def add_readings(self, taken: tuple[Measurement, ...], words: str) -> None:
         """Readings of this printer and material at once, one step of undo."""
-        learned, place = self._w.shop.learned, self._place()
+        learned, place = self._w.shop.learned, self.place()
         self._add_rows(
             words, lambda: learned.add_measurements(*place, self._w.now(), taken), learned.remove_measurements
         )
@@ -135,7 +136,7 @@ class KeptEdits:
 
     def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
         """Rungs of a gap ladder, one step of undo."""
-        learned, place = self._w.shop.learned, self._place()
+        learned, place = self._w.shop.learned, self.place()
         self._add_rows(words, lambda: learned.add_gap_trials(*place, self._w.now(), taken), learned.remove_gap_trials)
 
     def _add_rows(self, words: str, add: Callable[[], list[int]], remove: Callable[[list[int]], None]) -> None:
@@ -147,7 +148,7 @@ class KeptEdits:
 
         self._w.push(words, do, lambda: remove(rows))
 
-    def _place(self) -> tuple[int, str]:
+    def place(self) -> tuple[int, str]:
         """Printer and material that records belong to."""
         part = self._w.open_part()
         if part.doc.printer_id is None:
@@ -157,6 +158,21 @@ class KeptEdits:
     def add_print(self, record: PrintRecord, text: str) -> None:
         learned = self._w.shop.learned
         self._add_rows(text, lambda: [learned.add_print(record)], lambda rows: learned.remove_print(rows[0]))
+
+    def put_details(self, record: PrintRecord, details: PrintDetails, text: str) -> None:
+        """What is known of a kept print besides its hours."""
+        if details != record.details:
+            put = self._w.shop.learned.put_details
+            self._w.push(text, lambda: put(record.id, details), lambda: put(record.id, record.details))
+
+    def add_photo(self, print_id: int, picture: bytes, thumb: bytes, text: str) -> None:
+        learned, made = self._w.shop.learned, [0]
+
+        def do() -> None:
+            # Done again, it has the number it had.
+            made[0] = learned.add_photo(print_id, picture, thumb, made[0] or None)
+
+        self._w.push(text, do, lambda: learned.remove_photo(made[0]))
 
     def every_print(self) -> list[PrintRecord]:
         """Prints of every printer, oldest first."""

@@ -11,6 +11,8 @@ from knollside.core.job.questions.part import Part
 from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
+from knollside.core.model.faults import FaultCase
+from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.running import PlateDone, Presence, PrinterLog, Run, SpoolLog
 from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.core.run.beforeprint import Print, changed_since
@@ -37,6 +39,8 @@ class Shelf:
     presence: Presence | None = None
     studies: dict[int, PullStudy] = field(default_factory=dict)
     gaps: dict[int, SupportStudy] = field(default_factory=dict)
+    faults: dict[int, FaultCase] = field(default_factory=dict)
+    fit_checks: dict[int, FitChecks] = field(default_factory=dict)
 
     def printer_named(self, name: str) -> int | None:
         """The number of a printer by its name; None where there is none of it."""

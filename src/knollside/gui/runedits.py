@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from knollside.core.model import Record
+from knollside.core.model import GapTrial, Record
+from knollside.core.model.faults import FaultCase
+from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.store.running import Log
@@ -47,6 +49,26 @@ class RunEdits:
 
     def put_gaps(self, number: int, study: SupportStudy, words: str) -> None:
         self._put(Log.GAPS, number, self._w.shelf.gaps.get(number), study, words)
+
+    def put_fault(self, number: int, case: FaultCase | None, words: str) -> None:
+        self._put(Log.FAULT, number, self._w.shelf.faults.get(number), case, words)
+
+    def put_fit_checks(self, part: int, checks: FitChecks, words: str, trial: GapTrial | None = None) -> None:
+        """What mates did; a gap that was tried besides counts with the ladders of this printer."""
+        before, put = self._w.shelf.fit_checks.get(part), self._w.shop.running.put
+        learned, place, rows = self._w.shop.learned, self._w.kept.place() if trial is not None else (0, ""), [0]
+
+        def do() -> None:
+            put(Log.FIT_CHECKS, part, checks)
+            if trial is not None:
+                rows[:] = learned.add_gap_trials(*place, self._w.now(), (trial,))
+
+        def undo() -> None:
+            put(Log.FIT_CHECKS, part, before)
+            if trial is not None:
+                learned.remove_gap_trials(rows)
+
+        self._w.push(words, do, undo)
 
     def _put(self, kind: Log, owner: int, before: Record | None, after: Record | None, words: str) -> None:
         put = self._w.shop.running.put

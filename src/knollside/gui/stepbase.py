@@ -85,6 +85,11 @@ class Step(Seeing):
         """What the page in front wants answered, in order; asked by the scheduler alone."""
         return ()
 
+    @property
+    def takes_places(self) -> bool:
+        """Whether a click on the stage is one on the part."""
+        return True
+
     def pointed_at(self, place: tuple[float, float, float]) -> bool:
         """The person clicked a place on the part; whether that was all, and no card of the feature is wanted."""
         return False

@@ -37,7 +37,14 @@ from knollside.gui.viewport.card import FeatureCard
 from knollside.gui.viewport.scene import Scene
 from knollside.gui.viewport.view import StageView
 
-_ONCE = {"load": "Reading the file", "export": "Writing files", "table": "Reading the table", "whole": "The workshop"}
+_ONCE = {
+    "load": "Reading the file",
+    "export": "Writing files",
+    "table": "Reading the table",
+    "whole": "The workshop",
+    "photo": "Reading the photo",
+    "story": "Writing the story",
+}
 
 
 class Window(QMainWindow):
@@ -210,7 +217,7 @@ class Window(QMainWindow):
 
     def _picked(self, face: int, at: QPointF) -> None:
         facts = self.session.view.facts if self.session.has_part else None
-        if face < 0 or facts is None or self.current.name in ("Proof", "Bench"):
+        if face < 0 or facts is None or not self.current.takes_places:
             self.card.hide()
             return
         f = feature_of_face(facts.mesh, facts.features, face)

@@ -73,7 +73,8 @@ class Workspace(QObject):
     def _read_shelf(self) -> Shelf:
         m, r = self.shop.machines, self.shop.running
         logs = r.runs(), r.spool_logs(), r.printer_logs(), r.presence(), r.studies(), r.gaps()
-        return Shelf(m.printers(), tuple(m.spools()), m.own_cards(), *logs)
+        more = r.faults(), r.fit_checks()
+        return Shelf(m.printers(), tuple(m.spools()), m.own_cards(), *logs, *more)
 
     def _read_part(self, part_id: int) -> OpenPart:
         doc, learned = self.shop.parts.get(part_id), self.shop.learned
@@ -307,6 +308,51 @@ class Workspace(QObject):
                 self.shop.parts.drop_revision(part, number)
 
         self.push(note, do, undo)
+
+    def take_revision(self, found: ReadIn) -> None:
+        """A newer mesh of the open part, from a file."""
+        part = self.open_part()
+        if found.packed.fingerprint == part.mesh_hash:
+            self.said.emit(f"{found.loaded.name} is the mesh that is open: nothing was changed.")
+            return
+        self.meshes.put(found.loaded.mesh, found.packed.fingerprint)
+        self.new_mesh(found.loaded.mesh, self._cause() or f"from {found.loaded.name}", None)
+        if found.loaded.notes:
+            self.said.emit(" ".join(found.loaded.notes))
+
+    def _cause(self) -> str:
+        """Why the open part is likely drawn anew: the last break or unfitting print since its newest revision was
+        first printed."""
+        part = self.open_part()
+        mine = [r for r in part.records if r.part_id == part.id]
+        last = mine[-1] if mine else None
+        if last is None or (last.details is not None and (last.details.revision or 0) < part.revision):
+            return ""
+        if last.broke is not None:
+            load = f" at {last.broke.load_N:.0f} N" if last.broke.load_N else ""
+            return f"it broke {last.broke.mode}{load}"
+        return "it did not fit" if last.outcome == "does not fit" else ""
+
+    def restore_revision(self, number: int) -> None:
+        """An older state of the open part's mesh becomes its newest."""
+        part = self.open_part()
+        old = next((r for r in self.shop.parts.revisions(part.id) if r.number == number), None)
+        if old is None or number == part.revision:
+            return
+        try:
+            mesh = self.shop.parts.mesh(old.mesh_hash)
+        except Refused as refusal:
+            self.said.emit(str(refusal))
+            return
+        self.new_mesh(mesh, f"revision {number} again", None)
+
+    def put_revision_note(self, note: str) -> None:
+        """Why the newest revision was made, in the person's words."""
+        part = self.open_part()
+        before, put = part.revision_note, self.shop.parts.put_note
+        if note and note != before:
+            at = part.id, part.revision
+            self.push("why it was changed", lambda: put(*at, note), lambda: put(*at, before))
 
     # The machine it is printed on
 

@@ -67,6 +67,11 @@ table {{border-collapse:collapse}} th, td {{text-align:left; padding:2px 14px 2p
 
 def sheet_pdf(s: Sheet) -> bytes:
     """The very same page as a PDF on A4 sheets."""
+    return page_pdf(s.title, sheet_html(s, ""))
+
+
+def page_pdf(title: str, html: str) -> bytes:
+    """A page of HTML as a PDF on A4 sheets."""
     from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF
     from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
@@ -74,7 +79,7 @@ def sheet_pdf(s: Sheet) -> bytes:
     made = QBuffer()
     made.open(QIODevice.OpenModeFlag.WriteOnly)
     writer = QPdfWriter(made)
-    writer.setTitle(s.title)
+    writer.setTitle(title)
     writer.setCreator("Knollside")
     writer.setResolution(_DPI)
     margins = QMarginsF(18, 16, 18, 16)
@@ -88,7 +93,7 @@ def sheet_pdf(s: Sheet) -> bytes:
     page.setDocumentMargin(0)
     # Not the window's own font: its even digits are glyphs that a PDF cannot be searched for.
     page.setDefaultFont(QFont("Atkinson Hyperlegible Next", 10))
-    page.setHtml(sheet_html(s, ""))
+    page.setHtml(html)
     page.setPageSize(writer.pageLayout().paintRectPixels(_DPI).size().toSizeF())
     page.print(writer)
     made.close()

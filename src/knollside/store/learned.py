@@ -8,10 +8,11 @@ from typing import TypeVar
 
 from sqlalchemy import select
 
-from knollside.core.model import BreakTest, GapTrial, Measurement
+from knollside.core.model import BreakTest, GapTrial, Measurement, Refused
+from knollside.core.model.prints import PrintDetails
 from knollside.store.ledger import Ledger, seal_of
-from knollside.store.records import PrintRecord
-from knollside.store.tables import GapTrialRow, MeasurementRow, PrintRow
+from knollside.store.records import Photo, PrintRecord
+from knollside.store.tables import GapTrialRow, MeasurementRow, PhotoRow, PrintRow
 
 _Taken = TypeVar("_Taken", Measurement, GapTrial)
 Dated = list[tuple[int, datetime, _Taken]]
@@ -109,11 +110,14 @@ class Learned:
                 out.append((number, taken, made))
         return out
 
-    def add_print(self, record: PrintRecord) -> int:
+    def add_print(self, record: PrintRecord, number: int | None = None) -> int:
+        """A print, under a number it had or a new one; returns it."""
         self._known.clear()
         broke = record.broke.model_dump_json() if record.broke else None
+        details = record.details.model_dump_json() if record.details else None
         with self._ledger.edit() as s:
             row = PrintRow(
+                id=number,
                 part_id=record.part_id,
                 printer_id=record.printer_id,
                 material=record.material,
@@ -123,14 +127,57 @@ class Learned:
                 outcome=record.outcome,
                 broke=broke,
                 seal=None if broke is None else seal_of(broke),
+                details=details,
+                details_seal=None if details is None else seal_of(details),
             )
             s.add(row)
             s.flush()
             return row.id
 
+    def put_details(self, number: int, details: PrintDetails | None, outcome: str | None = None) -> None:
+        """What is known of a kept print besides its hours; and how it came out, where that is another."""
+        self._known.clear()
+        with self._ledger.edit() as s:
+            row = s.get(PrintRow, number)
+            if row is None:
+                raise Refused("That print is not in the workshop any more.")
+            row.details = None if details is None else details.model_dump_json()
+            row.details_seal = None if row.details is None else seal_of(row.details)
+            if outcome is not None:
+                row.outcome = outcome
+
     def remove_print(self, number: int) -> None:
         self._known.clear()
         self._remove(PrintRow, [number])
+
+    # Photos
+
+    def add_photo(self, print_id: int, picture: bytes, thumb: bytes, number: int | None = None) -> int:
+        """A picture of a print; its number."""
+        with self._ledger.edit() as s:
+            row = PhotoRow(id=number, print_id=print_id, picture=picture, thumb=thumb)
+            s.add(row)
+            s.flush()
+            return row.id
+
+    def remove_photo(self, number: int) -> None:
+        with self._ledger.edit() as s:
+            row = s.get(PhotoRow, number)
+            if row is not None:
+                s.delete(row)
+
+    def photo(self, number: int) -> Photo | None:
+        with self._ledger.read() as s:
+            row = s.get(PhotoRow, number)
+            return None if row is None else Photo(row.id, row.print_id, row.picture, row.thumb)
+
+    def thumbs(self, print_id: int) -> list[tuple[int, bytes]]:
+        """Numbers of a print's photos with their thumbnails."""
+        with self._ledger.read() as s:
+            told = s.execute(
+                select(PhotoRow.id, PhotoRow.thumb).where(PhotoRow.print_id == print_id).order_by(PhotoRow.id)
+            )
+            return [(int(n), bytes(t)) for n, t in told]
 
     def prints(self, printer_id: int | None = None) -> list[PrintRecord]:
         """Prints in order of time, of one printer or all; a break that cannot be read is set aside. What was read is
@@ -146,12 +193,14 @@ class Learned:
     def _read_prints(self, printer_id: int | None) -> Iterator[PrintRecord]:
         r = PrintRow
         columns = r.id, r.part_id, r.printer_id, r.material, r.made, r.estimate_hours, r.actual_hours, r.outcome
-        query = select(*columns, r.broke, r.seal).order_by(r.made, r.id)
+        query = select(*columns, r.broke, r.seal, r.details, r.details_seal).order_by(r.made, r.id)
         if printer_id is not None:
             query = query.where(r.printer_id == printer_id)
         with self._ledger.read() as s:
             rows = s.execute(query).all()
-        for number, part, printer, material, made, planned, took, outcome, body, seal in rows:
+        for number, part, printer, material, made, planned, took, outcome, body, seal, more, more_seal in rows:
             words = f"The break of print {number}"
             broke = None if not body else self._ledger.tried(words, body, seal, BreakTest.model_validate_json)
-            yield PrintRecord(number, part, printer, material, made, planned, took, outcome, broke)
+            words = f"The details of print {number}"
+            details = None if not more else self._ledger.tried(words, more, more_seal, PrintDetails.model_validate_json)
+            yield PrintRecord(number, part, printer, material, made, planned, took, outcome, broke, details)

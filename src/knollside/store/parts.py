@@ -243,6 +243,13 @@ class Parts:
             s.add(RevisionRow(part_id=part_id, number=made, mesh_hash=key, note=note, motion=moved, names=kept))
             return made
 
+    def put_note(self, part_id: int, number: int, note: str) -> None:
+        """What a revision was made for, in other words."""
+        with self._ledger.edit() as s:
+            row = s.scalar(select(RevisionRow).where(RevisionRow.part_id == part_id, RevisionRow.number == number))
+            if row is not None:
+                row.note = note
+
     def drop_revision(self, part_id: int, number: int) -> None:
         """Undo of :meth:`add_revision`. Raises :class:`Refused` where it is not the newest any more."""
         with self._ledger.edit() as s:

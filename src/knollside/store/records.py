@@ -11,6 +11,7 @@ from knollside.core.job.file import Printed
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
 from knollside.core.model import BreakTest, DesignCase, Mate, Orientation, Recipe
+from knollside.core.model.prints import PrintDetails
 
 
 class Kind(StrEnum):
@@ -104,6 +105,7 @@ class PrintRecord:
     actual_hours: float | None
     outcome: str
     broke: BreakTest | None
+    details: PrintDetails | None = None
 
     @property
     def printed(self) -> Printed:
@@ -116,7 +118,18 @@ class PrintRecord:
             actual_hours=hours[1],
             outcome=self.outcome,
             broke=self.broke,
+            details=self.details,
         )
+
+
+@dataclass(frozen=True)
+class Photo:
+    """A picture of a print, and a small one of it, as JPEG."""
+
+    id: int
+    print_id: int
+    picture: bytes
+    thumb: bytes
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,8 @@ from typing import TypeVar
 from sqlalchemy import select
 
 from knollside.core.model import Record
+from knollside.core.model.faults import FaultCase
+from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.store.ledger import Ledger, seal_of
@@ -25,6 +27,8 @@ class Log(StrEnum):
     PRESENCE = "presence"
     STUDY = "study"
     GAPS = "support gap"
+    FAULT = "fault"
+    FIT_CHECKS = "dry fit"
 
 
 _WHAT = {
@@ -34,6 +38,8 @@ _WHAT = {
     Log.PRESENCE: ("Your hours", Presence),
     Log.STUDY: ("A study of pull tests", PullStudy),
     Log.GAPS: ("Trials of the support gap", SupportStudy),
+    Log.FAULT: ("A print that went wrong", FaultCase),
+    Log.FIT_CHECKS: ("What mates did", FitChecks),
 }
 
 
@@ -80,6 +86,12 @@ class Running:
 
     def gaps(self) -> dict[int, SupportStudy]:
         return self._all(Log.GAPS, SupportStudy)
+
+    def faults(self) -> dict[int, FaultCase]:
+        return self._all(Log.FAULT, FaultCase)
+
+    def fit_checks(self) -> dict[int, FitChecks]:
+        return self._all(Log.FIT_CHECKS, FitChecks)
 
     def presence(self) -> Presence | None:
         return self._all(Log.PRESENCE, Presence).get(0)

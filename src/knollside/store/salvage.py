@@ -32,6 +32,7 @@ _ORDER = (
     "measurements",
     "gap_trials",
     "prints",
+    "photos",
     "own_cards",
     "running",
     "set_aside",
@@ -77,7 +78,7 @@ def salvage(damaged: Path, fresh: Path) -> Salvaged:
     engine.dispose()
     with contextlib.closing(sqlite3.connect(fresh, isolation_level=None)) as out:
         out.execute("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
-        out.execute("INSERT INTO alembic_version VALUES ('0005')")
+        out.execute("INSERT INTO alembic_version VALUES ('0006')")
         out.execute("BEGIN")
         working = _working_copy(damaged, fresh)
         try:
@@ -178,5 +179,6 @@ def _drop_orphans(out: sqlite3.Connection) -> None:
         "DELETE FROM gap_trials WHERE printer_id NOT IN (SELECT id FROM printers)",
         "DELETE FROM prints WHERE printer_id NOT IN (SELECT id FROM printers)",
         "UPDATE prints SET part_id = NULL WHERE part_id NOT IN (SELECT id FROM parts)",
+        "DELETE FROM photos WHERE print_id NOT IN (SELECT id FROM prints)",
     ):
         out.execute(told)

@@ -144,7 +144,7 @@ class GapTrialRow(Base):
 
 
 class PrintRow(Base):
-    """One print made: estimate and actual hours, how it came out, and a break if there was one."""
+    """One print made: estimate and actual hours, how it came out, a break if there was one, and its details."""
 
     __tablename__ = "prints"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -157,6 +157,18 @@ class PrintRow(Base):
     outcome: Mapped[str] = mapped_column(Words)
     broke: Mapped[str | None] = mapped_column(Words)
     seal: Mapped[str | None] = mapped_column(Words)
+    details: Mapped[str | None] = mapped_column(Words)
+    details_seal: Mapped[str | None] = mapped_column(Words)
+
+
+class PhotoRow(Base):
+    """A picture of a print and its thumbnail, JPEG."""
+
+    __tablename__ = "photos"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    print_id: Mapped[int] = mapped_column(ForeignKey("prints.id", ondelete="CASCADE"), index=True)
+    picture: Mapped[bytes] = mapped_column(LargeBinary)
+    thumb: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class OwnCardRow(Base):

@@ -36,6 +36,8 @@ from knollside.core.model import (
     Refused,
     fault_of,
 )
+from knollside.core.model.faults import FaultCase
+from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.core.model.trials import PullStudy, SupportStudy
 from knollside.store.meshes import pack
@@ -45,6 +47,8 @@ from knollside.store.workshop import Workshop
 
 _MOST_JSON = 512 * 2**20
 _MOST_MESHES = 20_000
+_MOST_PHOTO = 64 * 2**20
+PHOTOS, THUMBS = "photos/", "thumb of "
 Number = Annotated[int, Field(ge=1, le=2**31)]
 Fingerprint = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 
@@ -103,6 +107,7 @@ class KeptPrint(Record):
     part: Number | None = None
     made: datetime
     printed: Printed
+    photos: tuple[str, ...] = Field((), max_length=200)  # names of entries under photos/
 
 
 class Whole(Record):
@@ -124,6 +129,8 @@ class Whole(Record):
     presence: Presence | None = None
     studies: dict[int, PullStudy] = Field(default_factory=dict, max_length=2000)
     gaps: dict[int, SupportStudy] = Field(default_factory=dict, max_length=2000)
+    faults: dict[int, FaultCase] = Field(default_factory=dict, max_length=20_000)
+    fit_checks: dict[int, FitChecks] = Field(default_factory=dict, max_length=20_000)
 
 
 def whole_bytes(shop: Workshop) -> bytes:
@@ -133,7 +140,7 @@ def whole_bytes(shop: Workshop) -> bytes:
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("workshop.json", json.dumps(told.model_dump(mode="json", exclude_defaults=True), indent=1))
         for name, data in raw.items():
-            archive.writestr(f"meshes/{name}", data)
+            archive.writestr(name if name.startswith(PHOTOS) else f"meshes/{name}", data)
     return out.getvalue()
 
 
@@ -166,6 +173,7 @@ def gathered(shop: Workshop) -> tuple[Whole, dict[str, bytes]]:
         )
     printers = shop.machines.printers()
     readings, trials = _taken(shop, list(printers))
+    photos, pictures = _photos(shop)
     told = Whole(
         meshes={k: KeptMesh(corners=len(m.vertices), triangles=len(m.faces)) for k, m in meshes.items()},
         jobs=jobs,
@@ -179,7 +187,7 @@ def gathered(shop: Workshop) -> tuple[Whole, dict[str, bytes]]:
         readings=readings,
         trials=trials,
         prints=tuple(
-            KeptPrint(printer=r.printer_id, part=r.part_id, made=r.made, printed=r.printed)
+            KeptPrint(printer=r.printer_id, part=r.part_id, made=r.made, printed=r.printed, photos=photos.get(r.id, ()))
             for r in shop.learned.prints()
         ),
         runs=shop.running.runs(),
@@ -188,8 +196,23 @@ def gathered(shop: Workshop) -> tuple[Whole, dict[str, bytes]]:
         presence=shop.running.presence(),
         studies=shop.running.studies(),
         gaps=shop.running.gaps(),
+        faults=shop.running.faults(),
+        fit_checks=shop.running.fit_checks(),
     )
-    return told, {k: _raw(m) for k, m in meshes.items()}
+    return told, {k: _raw(m) for k, m in meshes.items()} | pictures
+
+
+def _photos(shop: Workshop) -> tuple[dict[int, tuple[str, ...]], dict[str, bytes]]:
+    """Names of each print's pictures, and the pictures by their names."""
+    names: dict[int, tuple[str, ...]] = {}
+    pictures: dict[str, bytes] = {}
+    for r in shop.learned.prints():
+        mine = [shop.learned.photo(n) for n, _ in shop.learned.thumbs(r.id)]
+        told = [(f"{PHOTOS}{r.id}-{k + 1}.jpg", p.picture) for k, p in enumerate(mine) if p is not None]
+        if told:
+            names[r.id] = tuple(n for n, _ in told)
+            pictures |= dict(told)
+    return names, pictures
 
 
 def _taken(shop: Workshop, printers: list[int]) -> tuple[tuple[KeptReading, ...], tuple[KeptTrial, ...]]:
@@ -227,6 +250,11 @@ def parse_whole(data: bytes, name: str) -> tuple[Whole, dict[str, bytes]]:
                 raise Refused(f"{name}: the mesh {key[:12]} is missing or not of its size.")
             raw[key] = archive.read(info)
             _checked(mesh_of(raw[key], kept), key, name)
+        for photo in (p for x in told.prints for p in x.photos):
+            info = infos.get(photo)
+            if not photo.startswith(PHOTOS) or info is None or info.file_size > _MOST_PHOTO:
+                raise Refused(f"{name}: the picture {photo[:60]} is missing or too large.")
+            raw[photo] = archive.read(info)
     except ValidationError as error:
         raise Refused(f"{name}: {fault_of(error)}.") from None
     except DAMAGED_ZIP:
@@ -283,9 +311,10 @@ def _put(shop: Workshop, told: Whole, raw: dict[str, bytes]) -> None:
     for x in told.prints:
         hours = x.printed.estimate_hours, x.printed.actual_hours
         made = _plain(x.made)
-        shop.learned.add_print(
-            PrintRecord(0, x.part, x.printer, x.printed.material, made, *hours, x.printed.outcome, x.printed.broke)
-        )
+        place = (0, x.part, x.printer, x.printed.material, made, *hours)
+        row = shop.learned.add_print(PrintRecord(*place, x.printed.outcome, x.printed.broke, x.printed.details))
+        for photo in x.photos:
+            shop.learned.add_photo(row, raw[photo], raw[f"{THUMBS}{photo}"])
     _put_running(shop, told)
 
 
@@ -297,6 +326,8 @@ def _put_running(shop: Workshop, told: Whole) -> None:
         (Log.PRESENCE, {} if told.presence is None else {0: told.presence}),
         (Log.STUDY, told.studies),
         (Log.GAPS, told.gaps),
+        (Log.FAULT, told.faults),
+        (Log.FIT_CHECKS, told.fit_checks),
     )
     for kind, records in kept:
         for owner, record in records.items():

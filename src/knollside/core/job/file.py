@@ -29,6 +29,7 @@ from knollside.core.model import (
     Refused,
     fault_of,
 )
+from knollside.core.model.prints import PrintDetails
 from knollside.core.model.running import SquareSize
 from knollside.core.textfile import text_of
 
@@ -40,7 +41,7 @@ Hours = Annotated[float, Field(ge=0, le=10_000)]
 
 
 class Printed(Record):
-    """One print made: estimate and actual hours, how it came out, and a break if there was one."""
+    """One print made: estimate and actual hours, how it came out, a break if there was one, and its details."""
 
     material: str = Field("PETG", max_length=40)
     made: datetime | None = None
@@ -48,6 +49,7 @@ class Printed(Record):
     actual_hours: Hours | None = None
     outcome: str = Field("", max_length=200)
     broke: BreakTest | None = None
+    details: PrintDetails | None = None
 
 
 class OlderMesh(Record):

@@ -22,6 +22,14 @@ BIAS, SCATTER = 0.20, 0.15  # of the log: typical
 _WORTH = 3.0  # tests that the prior's scatter is worth
 _ODD = 0.99  # chance outside which a break is named
 ENOUGH = 3  # breaks from which the learned range stands alone
+NEAR = 3.0  # mm within which a break is where it was foretold
+
+_REASON = {
+    ("along a layer", False): "layers bond less than the card says; cold, much fan or water. Pull bars would tell",
+    ("along a layer", True): "layers bond better than the card says. Pull bars would make it yours",
+    ("across the layers", False): "walls or flow are thinner than set, or the plastic is weaker. Weigh the part",
+    ("across the layers", True): "the plastic is stronger than the card says. Lying bars would make it yours",
+}
 
 
 @dataclass(frozen=True)
@@ -82,6 +90,48 @@ def with_model(card: Material, tests: Sequence[BreakTest], changes: Sequence[int
             )
         made.append(None if model is None else model.factor)
     return replace(card, model_along=made[0], model_across=made[1])
+
+
+def disagreement(tests: Sequence[BreakTest], card: Material) -> tuple[str, ...]:
+    """What breaks say against what was foretold, each with the likeliest reason; nothing while they agree.
+
+    A mode disagrees where nine in ten of its next breaks leave out 1, or its middle is off by more than a fifth with
+    three breaks or more; a place where it was missed by more than 3 mm in two of the last three."""
+    out = []
+    for mode, basis, model in zip(_MODES, _bases(card), _models(tests, card), strict=True):
+        if model is None or model.breaks < ENOUGH:
+            continue
+        f = model.factor
+        if f.low > 1 or f.high < 1 or abs(math.log(f.value)) > math.log(1.2):
+            out.append(f"Broken {mode}, parts hold {f.value:.2f} of what was foretold: {_REASON[mode, f.value > 1]}.")
+        logs = [(t, v) for t in tests if t.mode == mode and (v := log_ratio(t, basis)) is not None]
+        out += [
+            f"A break at {logs[k][0].load_N:.0f} N fits nothing else: a flaw, a slip, or another load case?"
+            for k in model.odd
+        ]
+    placed = [t.astray for t in tests if t.astray is not None][-3:]
+    missed = [d for d in placed if d > NEAR]
+    if len(missed) >= 2:
+        out.append(
+            f"It broke {max(missed):.0f} mm from the foretold place: a seam, a void or a notch there, or it is pushed "
+            "elsewhere than Duty says."
+        )
+    return tuple(out)
+
+
+_MODES = ("along a layer", "across the layers")
+
+
+def _bases(card: Material) -> tuple[float, float]:
+    return card.pull.value * card.bond.value, card.pull.value
+
+
+def _models(tests: Sequence[BreakTest], card: Material) -> tuple[Model | None, Model | None]:
+    along, across = (
+        model_of([v for t in tests if t.mode == mode and (v := log_ratio(t, basis)) is not None])
+        for mode, basis in zip(_MODES, _bases(card), strict=True)
+    )
+    return along, across
 
 
 def _predictive(logs: Sequence[float]) -> tuple[float, float, float, float]:

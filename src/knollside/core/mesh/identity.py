@@ -15,6 +15,7 @@ from pydantic import Field
 from knollside.core.mesh.facemap import Motion, Traced, trace
 from knollside.core.mesh.nearest import nearest_face
 from knollside.core.mesh.recognition.pointed import MOST_POINTS, Pointing
+from knollside.core.mesh.revised import matched
 from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Mesh, Record, Refused
 
 _MOST = 20_000
@@ -22,8 +23,6 @@ _MOST_POINTED = 200
 _SAME = 2e-3  # mm and share: signatures of one mesh, read twice
 _AXIS = 0.995
 _ROUND = ("hole", "pin", "slot", *POLYGONS, "spline", "dovetail", "thread", "fillet", "round", "cone", "taper", "ball")
-# What a mesh of unknown origin may differ by and still be the same part drawn again, as a share of the part's size.
-_REDRAWN = 0.03
 
 
 class Signature(Record):
@@ -124,8 +123,7 @@ def follow(
     shown, found = with_pointed(new, found, [_carried_points(e, motion) for e in entries])
     if motion is None:
         size = float(np.ptp(old.bounds, axis=0).max())
-        was, now = _Table([signature_of(a) for a in alive]), _Table([signature_of(b) for b in found])
-        pairs = _unrivalled(_redrawn_cost(was, now, size))
+        pairs = matched(alive, found, size)
         lost = [a for k, a in enumerate(alive) if k not in pairs]
         extra = _patches(new, found, [Named(id=a.id, signature=signature_of(a)) for a in lost if a.kind == "patch"])
     else:
@@ -262,16 +260,6 @@ def _pair(cost: Array) -> dict[int, int]:
     return out
 
 
-def _unrivalled(cost: Array) -> dict[int, int]:
-    """Pairs that are each other's best by far: where a second comes near, it is not guessed."""
-    out: dict[int, int] = {}
-    for k, j in _pair(cost).items():
-        rivals = np.r_[np.delete(cost[k], j), np.delete(cost[:, j], k)]
-        if rivals.size == 0 or not np.isfinite(rivals.min()) or rivals.min() > 3 * cost[k, j] + 0.05:
-            out[k] = j
-    return out
-
-
 def _same_cost(a: _Table, b: _Table) -> Array:
     """How far two readings of one mesh are apart; infinite where they are not the same thing. (n, m)."""
     off = a.apart(b)
@@ -279,15 +267,6 @@ def _same_cost(a: _Table, b: _Table) -> Array:
     wide = np.max([np.abs(p[:, None] - q[None, :]) for p, q in sizes], axis=0)
     room = (_SAME * (1 + np.sqrt(a.area)))[:, None]
     return np.where(a.alike(b) & (off <= room) & (wide <= room), off + wide, np.inf)
-
-
-def _redrawn_cost(a: _Table, b: _Table, size: float) -> Array:
-    """The same for a part drawn anew, which may have moved and grown a little."""
-    off, wide = a.apart(b), np.abs(a.diameter[:, None] - b.diameter[None, :])
-    most = np.maximum(a.area[:, None], b.area[None, :])
-    bare = ~a.round[:, None] & (np.abs(a.area[:, None] - b.area[None, :]) > 0.5 * most)
-    sized = wide <= 0.15 * np.where(a.diameter > 0, a.diameter, size)[:, None]
-    return np.where(a.alike(b) & (off <= _REDRAWN * size) & sized & ~bare, off + wide, np.inf)
 
 
 def _by_surface(

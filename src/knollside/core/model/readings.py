@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from datetime import date
 from typing import Literal
 
 from pydantic import Field, model_validator
 
-from knollside.core.model.base import Force, Length, Record
+from knollside.core.model.base import Force, Length, Place, Record
 
 
 class Measurement(Record):
@@ -66,7 +67,8 @@ class GapTrial(Record):
 
 
 class BreakTest(Record):
-    """A part or bar broken on purpose, or in use."""
+    """A part or bar broken on purpose, or in use. ``at``: where, as it was clicked; ``foretold_at``: where it was to
+    break first (both in the part's frame, mm)."""
 
     mode: Literal["along a layer", "across the layers", "did not break"]
     ratio: float | None = Field(None, gt=0.02, le=1.5)  # across over along, from a pair of pull bars
@@ -74,3 +76,10 @@ class BreakTest(Record):
     predicted_N: Force | None = Field(None, ge=0)
     basis: float | None = Field(None, gt=0, le=2000)  # MPa it was foretold with, before this recipe's heat and fan
     place: str = Field("", max_length=200)
+    at: tuple[Place, Place, Place] | None = None
+    foretold_at: tuple[Place, Place, Place] | None = None
+
+    @property
+    def astray(self) -> float | None:
+        """How far from the foretold place it broke, mm; None where either is not known."""
+        return None if self.at is None or self.foretold_at is None else math.dist(self.at, self.foretold_at)

@@ -2,29 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
 
-_HEADS = ("when", "printer", "material", "planned h", "took h", "how it came out", "break")
-_WIDE = (94, 88, 78, 78, 62, 160, 84)
+from knollside.gui.instruments.widgets import label, row
+
+_HEADS = ("when", "part", "printer", "material", "planned h", "took h", "how it came out", "break")
+_WIDE = (92, 104, 82, 66, 72, 56, 146, 80)
+
+
+@dataclass(frozen=True)
+class Line:
+    """A print: its number, its cells, and what is told of it besides."""
+
+    number: int
+    cells: tuple[str, ...]
+    about: str = ""
 
 
 class _Rows(QAbstractTableModel):
-    """Rows of texts, newest first; those with all the words of ``wanted``."""
+    """Rows of texts, newest first; those of ``wanted`` numbers, where some are wanted."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.all: Sequence[tuple[str, ...]] = ()
-        self.shown: Sequence[tuple[str, ...]] = ()
+        self.all: Sequence[Line] = ()
+        self.shown: Sequence[Line] = ()
 
-    def put(self, rows: Sequence[tuple[str, ...]], wanted: str) -> None:
+    def put(self, rows: Sequence[Line], wanted: Sequence[int] | None) -> None:
         self.beginResetModel()
         self.all = rows
-        words = wanted.lower().split()
-        self.shown = [r for r in rows if all(w in " ".join(r).lower() for w in words)] if words else rows
+        some = None if wanted is None else frozenset(wanted)
+        self.shown = rows if some is None else [r for r in rows if r.number in some]
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -34,7 +46,7 @@ class _Rows(QAbstractTableModel):
         return len(_HEADS)
 
     def data(self, index: QModelIndex, role: int = 0) -> Any:
-        return self.shown[index.row()][index.column()] if role == Qt.ItemDataRole.DisplayRole else None
+        return self.shown[index.row()].cells[index.column()] if role == Qt.ItemDataRole.DisplayRole else None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> Any:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
@@ -43,20 +55,31 @@ class _Rows(QAbstractTableModel):
 
 
 class RecordTable(QWidget):
-    """Rows of seven texts each (when, printer, material, planned, took, how it came out, break)."""
+    """Rows of eight texts each. ``find`` turns what is typed into the numbers of prints (None: all of them); ``taken``
+    carries the number of the row that was chosen."""
 
-    def __init__(self) -> None:
+    taken = pyqtSignal(int)
+
+    def __init__(self, find: Callable[[str], Sequence[int] | None]) -> None:
         super().__init__()
+        self._find = find
         self.search = QLineEdit()
         self.search.setAccessibleName("Search the record")
-        self.search.setPlaceholderText("search: a printer, a material, how it came out")
-        self.search.textChanged.connect(lambda _: self.model.put(self.model.all, self.search.text()))
+        self.search.setPlaceholderText('search: a part, a spool, 238, strings, "outer wall"')
+        self.search.setMaxLength(400)
+        self.search.textChanged.connect(lambda _: self._again())
+        self.count = label("", dim=True)
         self.model = _Rows()
         self.table = QTableView()
         self.table.setAccessibleName("Record of prints")
         self.table.setModel(self.model)
         self.table.setShowGrid(False)
         self.table.setWordWrap(False)
+        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QTableView.SelectionMode.SingleSelection)
+        chosen = self.table.selectionModel()
+        assert chosen is not None
+        chosen.currentRowChanged.connect(lambda now, _: self._chose(now.row()))
         vertical, across = self.table.verticalHeader(), self.table.horizontalHeader()
         assert vertical is not None and across is not None
         vertical.hide()
@@ -64,11 +87,27 @@ class RecordTable(QWidget):
         across.setStretchLastSection(True)
         for k, wide in enumerate(_WIDE):
             self.table.setColumnWidth(k, wide)
+        self.about = label("", 13, wrap=True)
         lay = QVBoxLayout(self)
         lay.setContentsMargins(0, 0, 0, 0)
-        lay.addWidget(self.search)
+        lay.addWidget(row(self.search, self.count, stretch=0))
         lay.addWidget(self.table, 1)
+        lay.addWidget(self.about)
 
-    def put(self, rows: Sequence[tuple[str, ...]]) -> None:
+    def put(self, rows: Sequence[Line]) -> None:
         if rows != self.model.all:
-            self.model.put(rows, self.search.text())
+            self.model.all = rows
+            self._again()
+
+    def _again(self) -> None:
+        wanted = self._find(self.search.text())
+        self.model.put(self.model.all, wanted)
+        n = len(self.model.shown)
+        self.count.setText(f"{n} print{'' if n == 1 else 's'}" if wanted is not None else "")
+        self.about.setText("")
+
+    def _chose(self, at: int) -> None:
+        if 0 <= at < len(self.model.shown):
+            line = self.model.shown[at]
+            self.about.setText(line.about)
+            self.taken.emit(line.number)

@@ -26,7 +26,7 @@ from knollside.gui.nodes.fits import (
     spoken_of,
 )
 from knollside.gui.nodes.pieces import PIECE, SECTION, SLICED, CropWish, PieceWish, SlicedWish, wishes_of
-from knollside.gui.nodes.recipes import BUILD, BUYS, CHECKED, EVEN, PRICE, PROVE, REMEDIES, ROOFS, tried
+from knollside.gui.nodes.recipes import BUILD, BUYS, CHECKED, EVEN, FINISH, PRICE, PROVE, REMEDIES, ROOFS, tried
 from knollside.gui.nodes.strength import (
     COMPARE,
     COMPARED,
@@ -78,6 +78,7 @@ GRAPH: tuple[Node[object], ...] = (  # type: ignore[assignment]
         PRICE,
         ROOFS,
         EVEN,
+        FINISH,
         FITS,
         TOLD,
         CORRECT,
@@ -101,6 +102,7 @@ __all__ = [
     "CORRECT",
     "DETAIL",
     "EVEN",
+    "FINISH",
     "FITS",
     "FIT_CUT",
     "FLARE",

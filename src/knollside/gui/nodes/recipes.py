@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from knollside.core.job.asked import ask_board, ask_orientations, ask_price, ask_proof
+from knollside.core.job.asked import ask_board, ask_fits, ask_gaps, ask_orientations, ask_price, ask_proof
+from knollside.core.job.questions.cleanup import Finish, Finishing
 from knollside.core.job.questions.detail import Detail
+from knollside.core.job.questions.orientation import Supports
 from knollside.core.job.questions.recipe import Build, Building, Buying, Buys, Even, PriceOf, Remedies, Roofing, Roofs
 from knollside.core.job.questions.settling import Prove, Proved
 from knollside.core.job.remedies import Remedy
@@ -11,7 +13,7 @@ from knollside.core.model import Recipe
 from knollside.core.recipe.breakeven import BreakEven
 from knollside.core.recipe.price import Price
 from knollside.gui.derived import Inputs, Node
-from knollside.gui.nodes.strength import DETAIL, SETTLED, base_strength, doubt, rated_strength
+from knollside.gui.nodes.strength import DETAIL, SETTLED, SUPPORTS, base_strength, doubt, rated_strength
 
 
 def _build(v: Inputs, checked: bool) -> Build | None:
@@ -85,3 +87,13 @@ def _even(v: Inputs) -> Even | None:
 
 
 EVEN: Node[BreakEven] = Node("even", _even)
+
+
+def _finish(v: Inputs) -> Finish | None:
+    p, supports = v.part, v.question(SUPPORTS)
+    if p.question is None or not isinstance(supports, Supports):
+        return None
+    return Finish(supports, ask_fits(p.question, p), ask_gaps(p.question, p), ask_price(p.question, p))
+
+
+FINISH: Node[Finishing] = Node("finish", _finish, (SUPPORTS,))

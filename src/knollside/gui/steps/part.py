@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -18,11 +19,12 @@ from knollside.core.mesh.identity import with_said, without
 from knollside.core.model import Feature
 from knollside.gui import nodes
 from knollside.gui.derived import READ, Node
-from knollside.gui.fileasks import LoadFile, LoadJob
+from knollside.gui.fileasks import LoadFile, LoadJob, LoadRevision
 from knollside.gui.instruments.widgets import button, column, heading, label, row, rule, tell
 from knollside.gui.session import Session
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
 from knollside.gui.steps.pointcard import PointCard, PointWish
+from knollside.gui.steps.revisioncard import RevisionCard
 from knollside.gui.steps.scenes import base_scene, kind_marks
 from knollside.gui.viewport.scene import Scene
 from knollside.gui.worker import Outcome
@@ -56,6 +58,7 @@ class PartStep(Step):
         self.by_kind.toggled.connect(lambda _: session.changed.emit())
         self.point = PointCard(session.changed.emit, self._fit_pointed, self._take_back)
         self.bodies = label("", wrap=True)
+        self.revisions = RevisionCard(session, self.ask_revision)
         open_ = button("Open a part …", self.ask_file, tip="STL, OBJ, PLY, 3MF or STEP (Ctrl+O)")
         self.panel = column(
             heading("The mesh", open_),
@@ -64,6 +67,7 @@ class PartStep(Step):
             self.bodies,
             self.unit_note,
             row(self.unit_fix, self.mend, stretch=-2),
+            self.revisions,
             rule(),
             heading("What is on it", self.count),
             self.by_kind,
@@ -102,6 +106,25 @@ class PartStep(Step):
             self.workspace.said.emit(outcome.refused)
         elif outcome.result is not None:
             self.workspace.take_job(outcome.result)
+
+    def ask_revision(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self.panel, "A newer file of this part", "", "Parts (*.stl *.obj *.ply *.3mf *.step *.stp)"
+        )
+        if path:
+            self.open_revision(path)
+
+    def open_revision(self, path: str) -> None:
+        """Read a newer mesh of the open part aside; it becomes its next revision."""
+        part = self.part
+        if part.question is not None:
+            self.session.once("load", LoadRevision(Path(path), part.question), partial(self._revised, part.id))
+
+    def _revised(self, part_id: int, outcome: Outcome) -> None:
+        if outcome.refused:
+            self.workspace.said.emit(outcome.refused)
+        elif outcome.result is not None and self.session.has_part and self.part.id == part_id:
+            self.workspace.take_revision(outcome.result)
 
     # Mending
 
@@ -192,6 +215,7 @@ class PartStep(Step):
             w.hide()
         self.by_kind.setVisible(self.session.has_part)
         self.point.setVisible(self.session.has_part)
+        self.revisions.refresh()
         facts = self.view.facts if self.session.has_part else None
         if facts is None:
             tell(self.sound, "Reading …" if self.session.has_part else "No part yet.")

@@ -39,6 +39,8 @@ class ProofStep(Step):
         self._around_of: object = None
         self._saved: dict[str, str] = {}
 
+    takes_places = False  # what stands there is a piece, not the part
+
     # What is asked for
 
     def needs(self) -> tuple[Node[Any], ...]:

@@ -1,107 +1,84 @@
-"""Bench's page of prints: how one came out with its hours, and where and how it broke."""
+"""Bench's page of the record: a print kept when it is off the bed, looked at again, held beside another, and told."""
 
 from __future__ import annotations
 
-import numpy as np
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QFileDialog, QLabel, QLineEdit
 
 from knollside.core import units
 from knollside.core.job.file import Printed
-from knollside.core.material.cards import Material
-from knollside.core.model import BreakTest, bounds_of
-from knollside.core.strength.breaking import BreakNow
-from knollside.gui import nodes
-from knollside.gui.instruments.charts import HoursChart
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, row, rule, tell
+from knollside.core.job.record import Kept, differences, recipe_words
+from knollside.core.model import bounds_of
+from knollside.core.model.prints import ASPECTS, JUDGEMENTS, PrintDetails
+from knollside.gui import nodes, recordfacts
+from knollside.gui.fileasks import LoadPhoto, WriteStory
+from knollside.gui.instruments.lifestrip import LifeStrip, OnStrip
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule, tell
 from knollside.gui.session import Seeing, Session
+from knollside.gui.stepbase import Act, Verdict
+from knollside.gui.steps.page import Page
+from knollside.gui.worker import Outcome
+from knollside.report.story import Story
 from knollside.store.records import PrintRecord
 
 OUTCOMES = ("came out well", "usable, with faults", "does not fit", "lifted off the bed", "failed part-way")
+_NOT_JUDGED = "–"
+Thumbs = tuple[tuple[int, bytes], ...]  # photos by number, JPEG
 
 
-class RecordPage(Seeing, QWidget):
-    """Records one print or one break; hours teach the printer's factor, breaks the bond."""
+class RecordPage(Page, Seeing):
+    """``chart`` is the part's life under the stage; ``at`` the number of the print that is looked at."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.mode = Dropdown("How it broke", [(m, m) for m in ("along a layer", "across the layers", "did not break")])
-        self.load = NumberField("Load when it broke", "force", "N", 5, *bounds_of(BreakTest, "load_N"), 0, 96)
-        self.where = QLineEdit()
-        self.where.setAccessibleName("Where it broke")
-        self.where.setPlaceholderText("where: a name, or mm above the bed")
-        self.where.setMaxLength(200)
-        self.load.line.setPlaceholderText("at, N")
+        self.chart = LifeStrip()
+        self.chart.taken.connect(self._take)
+        self.at: int | None = None
+        self.beside: int | None = None
         self.outcome = Dropdown("How the print came out", [(w, w) for w in OUTCOMES], 12)
         self.took = NumberField("Hours it took", "time", "", 1, *bounds_of(Printed, "actual_hours"), 1, 72)
         self.took.line.setPlaceholderText("took, h")
         self.told = label("", dim=True, wrap=True)
-        self.bond = label("", dim=True, wrap=True)
-        lay = QVBoxLayout(self)
-        lay.setContentsMargins(16, 6, 14, 8)
-        lay.addWidget(heading("How it came out"))
-        lay.addWidget(row(self.outcome, self.took, button("Record the print", self._record_print), stretch=0))
-        self.hours = HoursChart()
-        lay.addWidget(self.hours)
-        lay.addWidget(rule())
-        self.case = Dropdown("Pushed as", letters=14)
-        self.case.chose.connect(lambda _: self._foretell())
-        self.foretold = label("", dim=True, wrap=True)
-        lay.addWidget(heading("It broke, or was pulled"))
-        lay.addWidget(self.case)
-        lay.addWidget(self.foretold)
-        lay.addWidget(row(self.mode, self.load, stretch=0))
-        lay.addWidget(row(self.where, button("Record it", self._record_break), stretch=0))
-        lay.addWidget(self.told)
-        lay.addWidget(self.bond)
-        lay.addStretch(1)
-
-    def refresh(self) -> None:
-        doc = self.part
-        bond = self.part.card.bond
-        both = ((p.made, p.estimate_hours, p.actual_hours) for p in doc.prints)
-        told = tuple((when, before, took) for when, before, took in both if before and took)
-        self.hours.put(told, doc.factor)
-        self.hours.setVisible(bool(told))
-        self._foretell()
-        self.bond.setText(
-            f"Bond between layers of {doc.material}: {bond.value:.2f} of the strength along them "
-            f"({bond.low:.2f} to {bond.high:.2f}, {bond.source}). {_of_breaks(doc.card)}"
+        self.margins(16, 14)
+        self.top(
+            heading("It is off the bed"),
+            row(self.outcome, self.took, button("Record the print", self.record), stretch=0),
+            self.told,
+            rule(),
         )
 
-    def _pushed(self, breaking: tuple[BreakNow, ...]) -> BreakNow | None:
-        """The load case that it is pushed as."""
-        return next((b for b in breaking if b.case == self.case.currentData()), next(iter(breaking), None))
+    # What is stored
 
-    def _foretell(self) -> None:
-        """Where to push, up to which load, and how."""
-        detail = self.view.get(nodes.DETAIL).fresh
-        breaking = detail.breaking if detail is not None else ()
-        names = [b.case for b in breaking]
-        if [self.case.itemData(i) for i in range(self.case.count())] != names:
-            self.case.clear()
-            for name in names:
-                self.case.addItem(name, name)
-        self.case.setVisible(len(names) > 1)
-        now = self._pushed(breaking)
-        if now is None:
-            self.foretold.setText("Rate a way at Lay with a load, and what would break it is foretold here.")
-            return
-        load, height = now.load, self._height(now.place)
-        self.foretold.setText(
-            f"Pushed as “{now.case}” it goes at {load.value:.0f} N ({load.low:.0f} to {load.high:.0f}), {now.mode}, "
-            f"{height:.0f} mm above the bed: new, dry, cool, pushed once. From the side with glasses on; a rope and a "
-            "bucket rather than your hands; stop at the high end."
-        )
+    @property
+    def prints(self) -> tuple[PrintRecord, ...]:
+        """Those of this part, the oldest first."""
+        return tuple(r for r in self.part.records if r.part_id == self.part.id)
 
-    def _height(self, place: tuple[float, float, float]) -> float:
-        """Of a place over the bed, mm, the way it lies."""
-        facts = self.view.facts
-        assert facts is not None
-        up = np.asarray(self.part.direction)
-        return float(np.dot(place, up) - (facts.mesh.vertices @ up).min())
+    @property
+    def shown(self) -> PrintRecord | None:
+        mine = self.prints
+        return next((r for r in mine if r.id == self.at), mine[-1] if mine else None)
 
-    def _record_print(self) -> None:
+    def kept(self, record: PrintRecord) -> Kept:
+        return recordfacts.kept_of([record], {self.part.id: self.part.name}, self.workspace.shelf)[0]
+
+    # Acts
+
+    def _take(self, number: int) -> None:
+        self.at = number
+        if self.beside == number:
+            self.beside = None
+        self.session.touch()
+
+    def _compare(self, number: object) -> None:
+        self.beside = int(str(number)) or None
+        self.session.touch()
+
+    def record(self) -> None:
         """One print of this part with its outcome, estimate and hours taken; hours teach the printer's factor."""
         doc = self.part
         if doc.printer_id is None:
@@ -116,77 +93,184 @@ class RecordPage(Seeing, QWidget):
         if took is not None and not 0.01 <= took <= 1000:
             tell(self.told, "A print takes between a minute and 1,000 hours; not recorded.", "bad")
             return
-        factor = self.part.factor.value
-        hours = self.planned_hours()
-        estimate = round(hours / factor, 2) if hours else None
-        self.workspace.kept.add_print(
-            PrintRecord(
-                0,
-                doc.id,
-                doc.printer_id,
-                doc.material,
-                self.workspace.now(),
-                estimate,
-                took,
-                self.outcome.currentData(),
-                None,
-            ),
-            f"print recorded: {self.outcome.currentData()}",
-        )
-        self.took.line.clear()
-        tell(
-            self.told,
-            "Recorded." if took is None or estimate else "Recorded. No estimate was made, so no factor.",
-            "good",
-        )
-
-    def planned_hours(self) -> float | None:
-        """The stored recipe's hours as this printer takes them, once they are worked out."""
         price = self.view.get(nodes.PRICE).fresh
-        return None if price is None else price.hours.value
-
-    def _record_break(self) -> None:
-        doc = self.part
-        if doc.printer_id is None:
-            tell(self.told, "Add your printer at Workshop (Alt+9) first; the record belongs to one.", "bad")
-            return
-        # Only a rating of exactly what is stored may be held against the break.
-        detail = self.view.get(nodes.DETAIL).fresh
-        predicted = None
-        now = self._pushed(detail.breaking) if detail is not None else None
-        along = self.mode.currentData() == "along a layer"
-        if now is not None:
-            told = now.parting_N if along else now.across_N
-            # A load that hardly reaches the part foretells nothing.
-            predicted = told if told <= bounds_of(BreakTest, "predicted_N")[1] else None
-        load = self.load.value or None
-        test = BreakTest(
-            mode=self.mode.currentData(),
-            load_N=load,
-            predicted_N=predicted if load else None,
-            basis=doc.plain_card.basis[0 if along else 1] if predicted and load else None,
-            place=self.where.text().strip(),
-        )
+        estimate = round(price.hours.value / doc.factor.value, 2) if price is not None else None
+        details = recordfacts.details_now(doc, price.grams if price is not None else None)
+        outcome = self.outcome.currentData()
+        at = (doc.id, doc.printer_id, doc.material, self.workspace.now())
         self.workspace.kept.add_print(
-            PrintRecord(
-                0, doc.id, doc.printer_id, doc.material, self.workspace.now(), None, None, f"broke {test.mode}", test
-            ),
-            "break recorded",
+            PrintRecord(0, *at, estimate, took, outcome, None, details), f"print recorded: {outcome}"
         )
-        said = (
-            "Recorded."
-            if predicted or not load
-            else "Recorded. With no way rated at Lay there is no prediction to compare."
+        self.at = None
+        self.took.line.clear()
+        words = "Recorded." if took is None or estimate else "Recorded. No estimate was made, so no factor."
+        tell(self.told, words, "good")
+
+    def change(self, **change: object) -> None:
+        """Something more is known of the print in hand."""
+        r = self.shown
+        if r is None:
+            return
+        before = r.details or PrintDetails()
+        try:
+            after = PrintDetails.model_validate(before.model_dump() | change)
+        except ValueError:
+            tell(self.told, "That is too long; 2,000 letters are kept.", "bad")
+            return
+        what = next(iter(change))
+        self.workspace.kept.put_details(r, after, f"{what} of the print of {r.made:%d %b}")
+
+    def add_photo(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "A photo of the print", "", "Pictures (*.jpg *.jpeg *.png *.webp)")
+        if path:
+            self.photo_from(Path(path))
+
+    def photo_from(self, path: Path) -> None:
+        """A photo is read aside, made small, and kept with the print in hand."""
+        r = self.shown
+        if r is not None:
+            self.session.once("photo", LoadPhoto(path), partial(self._photo_read, r.id, path.name))
+
+    def _photo_read(self, print_id: int, name: str, outcome: Outcome) -> None:
+        if outcome.result is not None:
+            picture, thumb = outcome.result
+            self.workspace.kept.add_photo(print_id, picture, thumb, f"photo {name}")
+            tell(self.told, "Kept, without its place and camera.", "good")
+        elif outcome.refused:
+            tell(self.told, outcome.refused, "bad")
+
+    def ask_story(self) -> None:
+        name = f"{self.part.name} story.html"
+        path, _ = QFileDialog.getSaveFileName(self, "The part's story", name, "Page (*.html);;PDF (*.pdf)")
+        if path:
+            self.story_to(Path(path))
+
+    def story_to(self, path: Path) -> None:
+        """The part's whole story as a page or as PDF."""
+        self.session.once("story", WriteStory(path, self.story()), self._story_written)
+
+    def _story_written(self, outcome: Outcome) -> None:
+        words = outcome.refused or (f"Written to {outcome.result.name}." if outcome.result is not None else "")
+        if words:
+            tell(self.told, words, "bad" if outcome.refused else "good")
+
+    def story(self) -> Story:
+        """All that is told of the part."""
+        part, shop = self.part, self.workspace.shop
+        kept = recordfacts.kept_of(self.prints, {part.id: part.name}, part.shelf)
+        photos = {r.id: tuple(t for _, t in shop.learned.thumbs(r.id)) for r in self.prints}
+        revisions = tuple((r.number, r.note) for r in shop.parts.revisions(part.id))
+        cases = [c for c in part.shelf.faults.values() if c.part == part.id]
+        more = [f"{c.opened:%d %b %Y}: {recordfacts.fault_words(c)}." for c in cases]
+        checks = part.shelf.fit_checks.get(part.id)
+        more += [f"{c.at:%d %b %Y}: {c.mate} moves {c.moved}." for c in (checks.checks if checks is not None else ())]
+        return Story(part.name, part.job, revisions, tuple(kept), photos, tuple(more))
+
+    # Showing
+
+    def refresh(self) -> None:
+        mine, r = self.prints, self.shown
+        self.chart.put([_on_strip(p) for p in mine], r.id if r is not None else None)
+        thumbs = tuple(self.workspace.shop.learned.thumbs(r.id)) if r is not None else ()
+        if self.fresh((mine, r, self.beside, self.part.shelf.faults, thumbs)):
+            self._fill(mine, r, thumbs)
+
+    def _fill(self, mine: tuple[PrintRecord, ...], r: PrintRecord | None, thumbs: Thumbs) -> None:
+        if r is None:
+            self.add(label("Of this part no print is on record yet.", dim=True, wrap=True))
+            return
+        kept, d = self.kept(r), r.details or PrintDetails()
+        hours = [f"{h:g} h {w}" for h, w in ((r.estimate_hours, "foretold"), (r.actual_hours, "taken")) if h]
+        self.add(heading(f"{r.made:%d %b %Y}", r.outcome))
+        about = [f"revision {d.revision}" if d.revision else "", r.material, d.spool, *hours]
+        self.add(label(", ".join(w for w in about if w), 13, wrap=True))
+        if d.recipe is not None:
+            told = ", ".join(f"{a} {b}" for a, b in recipe_words(d.recipe) if "usual" not in b and "advised" not in b)
+            self.add(label(told[:1].upper() + told[1:], dim=True, wrap=True))
+        self.add(*[label(f"Went wrong: {f}.", 13, wrap=True) for f in kept.faults])
+        self.add(self._judging(d))
+        for field, words in (("why", "why it was printed so"), ("next", "what to change next")):
+            self.add(self._line(field, words, getattr(d, field)))
+        self._photos(thumbs)
+        others = [p for p in mine if p.id != r.id]
+        if others:
+            self._beside(kept, others)
+        self.add(row(button("Its whole story …", self.ask_story), stretch=-2))
+
+    def _judging(self, d: PrintDetails):  # type: ignore[no-untyped-def]
+        fields = []
+        for aspect in ASPECTS:
+            options = [(_NOT_JUDGED, ""), *((j, j) for j in JUDGEMENTS)]
+            pick = Dropdown(f"Verdict on {aspect}", options, 5)
+            pick.put(getattr(d, aspect))
+            pick.chose.connect(lambda v, a=aspect: self.change(**{a: v}))
+            fields.append(column(label(aspect, dim=True), pick, spacing=1))
+        return row(*fields, spacing=4)
+
+    def _line(self, field: str, words: str, text: str) -> QLineEdit:
+        line = QLineEdit(text)
+        line.setAccessibleName(words[0].upper() + words[1:])
+        line.setPlaceholderText(words)
+        line.setToolTip(text)
+        line.setMaxLength(2000)
+        line.setCursorPosition(0)
+
+        def kept() -> None:
+            if line.isModified():
+                line.setModified(False)
+                self.change(**{field: line.text().strip()})
+
+        line.editingFinished.connect(kept)
+        return line
+
+    def _photos(self, thumbs: Thumbs) -> None:
+        pictures = []
+        for number, thumb in thumbs[:3]:
+            shown, picture = QLabel(), QPixmap()
+            picture.loadFromData(thumb)
+            shown.setPixmap(picture.scaledToHeight(64))
+            shown.setAccessibleName(f"Photo {number}")
+            pictures.append(shown)
+        self.add(row(*pictures, button("Add a photo …", self.add_photo), spacing=6, stretch=-2))
+
+    def _beside(self, kept: Kept, others: list[PrintRecord]) -> None:
+        options = [("nothing", 0), *((f"{p.made:%d %b}, {p.outcome}", p.id) for p in reversed(others))]
+        pick = Dropdown("Compare with", options, 16)
+        pick.put(self.beside or 0)
+        pick.chose.connect(self._compare)
+        self.add(row(label("compare with", dim=True), pick, stretch=1))
+        other = next((p for p in others if p.id == self.beside), None)
+        if other is None:
+            return
+        found = differences(self.kept(other), kept)
+        if not found:
+            self.add(label("Nothing is known to differ.", dim=True))
+        for f in found:
+            words = f"{f.what}: {f.first} › {f.second}"
+            self.add(label(words, 13, 600 if f.outcome else 400, wrap=True))
+
+    def verdict(self) -> Verdict:
+        n = len(self.prints)
+        if not n:
+            return Verdict("No print of this part is on record.", "Keep one when it is off the bed.")
+        r = self.shown
+        assert r is not None
+        well = sum(p.outcome == OUTCOMES[0] for p in self.prints)
+        d = r.details or PrintDetails()
+        body = (d.next and f"Next: {d.next}") or d.why or "Say how it came out, and what to change next."
+        return Verdict(
+            f"{r.made:%d %b}: {r.outcome}.",
+            body,
+            number=f"{well}",
+            unit=f"of {n}",
+            under=("came out well",),
+            acts=(Act("Its whole story …", self.ask_story),),
         )
-        tell(self.told, said if load else "Recorded. Without a load it says where, not how strong.", "good")
-        self.load.line.clear()
 
 
-def _of_breaks(card: Material) -> str:
-    """What parts broke at over what was foretold, in words."""
-    told = [
-        f"{words} at {m.value:.2f} of what was foretold ({m.low:.2f} to {m.high:.2f}, {m.source})"
-        for words, m in (("along a layer", card.model_along), ("across the layers", card.model_across))
-        if m is not None
-    ]
-    return f"Parts broke {' and '.join(told)}; every reserve counts that." if told else ""
+def _on_strip(r: PrintRecord) -> OnStrip:
+    d = r.details or PrintDetails()
+    bad = r.broke is not None or r.outcome.startswith(("failed", "lifted", "does not"))
+    good = False if bad else True if r.outcome == OUTCOMES[0] else None
+    words = f"{r.made:%d %b %Y}: {r.outcome}"
+    return OnStrip(r.id, r.made, d.revision or 1, good, words)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
-from knollside.core.model import PrinterFacts
-from knollside.gui.instruments.recordtable import RecordTable
+from knollside.core.job.record import Kept, words_of
+from knollside.gui.instruments.recordtable import Line, RecordTable
 from knollside.gui.instruments.shelfview import OnShow, ShelfView
 from knollside.gui.instruments.widgets import column, heading, rule
+from knollside.gui.recordfacts import kept_of
 from knollside.gui.session import Session
 from knollside.gui.spoolfacts import grams_of, log_of, water_now
 from knollside.gui.stepbase import Act, Mark, Standing, Step, Verdict
@@ -19,6 +20,7 @@ from knollside.gui.steps.setuppage import SetUpPage
 from knollside.gui.steps.spoolpage import SpoolPage
 from knollside.gui.steps.tabs import Tabs
 from knollside.store.records import PrintRecord
+from knollside.store.search import PrintSearch
 
 SPOOLS = 1
 
@@ -30,7 +32,9 @@ class WorkshopStep(Step):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.table = RecordTable()
+        self.found, self.table = PrintSearch(), RecordTable(self._find)
+        self._lines: tuple[object, list[Line]] = (None, [])
+        self._records: list[PrintRecord] = []
         self.shelf = ShelfView()
         self.shelf.taken.connect(self._take_spool)
         self.own = self.views = QStackedWidget()
@@ -61,7 +65,6 @@ class WorkshopStep(Step):
         self.session.touch()
 
     def refresh(self) -> None:
-        printers = self.workspace.shelf.printers
         self.printers.refresh()
         self.spools.refresh()
         self.setup.refresh()
@@ -72,7 +75,22 @@ class WorkshopStep(Step):
         if self.tabs.front == SPOOLS:
             self.shelf.put(self._shelf(), self.spools.at or 0)
             return
-        self.table.put([_told(r, printers) for r in reversed(self.workspace.kept.every_print())])
+        self.table.put(self._told())
+
+    def _told(self) -> list[Line]:
+        """Every print as a line, the newest first; made anew when a print, a name or a fault is another."""
+        shelf, names = self.workspace.shelf, {p.id: p.name for p in self.workspace.shop.parts.names()}
+        records = self.workspace.kept.every_print()
+        key = tuple(map(id, records)), tuple(names.items()), shelf.printers, shelf.faults
+        if self._lines[0] != key:
+            kept = kept_of(records, names, shelf)
+            self.found.put(key, ((k.number, words_of(k)) for k in kept))
+            # The records are kept with it, so that none is another at the same place.
+            self._records, self._lines = records, (key, [_line(k) for k in reversed(kept)])
+        return self._lines[1]
+
+    def _find(self, typed: str) -> list[int] | None:
+        return self.found.find(typed)
 
     def _shelf(self) -> tuple[OnShow, ...]:
         shelf, now = self.workspace.shelf, self.workspace.now()
@@ -116,18 +134,24 @@ class WorkshopStep(Step):
         )
 
 
-def _told(r: PrintRecord, printers: dict[int, PrinterFacts]) -> tuple[str, ...]:
-    """A print in words, column by column."""
-    broke = "" if r.broke is None else (f"ratio {r.broke.ratio:.2f}" if r.broke.ratio else r.broke.mode)
-    return (
-        r.made.strftime("%d %b %Y"),
-        printers[r.printer_id].name if r.printer_id in printers else "",
-        r.material,
-        f"{r.estimate_hours:g}" if r.estimate_hours else "",
-        f"{r.actual_hours:g}" if r.actual_hours else "",
-        r.outcome,
+def _line(k: Kept) -> Line:
+    """A print in words, column by column, and what is told of it besides."""
+    p, d = k.printed, k.details
+    broke = "" if p.broke is None else (f"ratio {p.broke.ratio:.2f}" if p.broke.ratio else p.broke.mode)
+    cells = (
+        f"{p.made:%d %b %Y}" if p.made is not None else "",
+        k.part,
+        k.printer,
+        p.material,
+        f"{p.estimate_hours:g}" if p.estimate_hours else "",
+        f"{p.actual_hours:g}" if p.actual_hours else "",
+        p.outcome,
         broke,
     )
+    judged = ", ".join(f"{a} {v}" for a, v in d.judged)
+    wrong = f"Went wrong: {'; '.join(k.faults)}." if k.faults else ""
+    about = (f"Why so: {d.why}" if d.why else "", f"Next: {d.next}" if d.next else "", judged, wrong)
+    return Line(k.number, cells, " ".join(w for w in about if w))
 
 
 def _body(*widgets: QWidget) -> QWidget:

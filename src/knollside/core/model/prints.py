@@ -1,0 +1,48 @@
+"""What is kept of one print besides its hours: what it was printed as, how it came out, what to change next."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from knollside.core.model.base import Direction, Mass, Record
+from knollside.core.model.recipe import Recipe
+
+Judged = Literal["", "good", "so-so", "bad"]
+JUDGEMENTS: tuple[Judged, ...] = ("good", "so-so", "bad")
+ASPECTS = ("fit", "strength", "look", "ease")
+Text = Annotated[str, Field(max_length=2000)]
+
+
+class PrintDetails(Record):
+    """``revision`` of the part; its ``recipe`` and ``direction`` as printed; ``spool`` and its ``lot``, ``plate`` by
+    their names; grams foretold and weighed; four judgements; numbers of ``faults``; ``why`` it was printed so, and what
+    to change ``next``."""
+
+    revision: int | None = Field(None, ge=1, le=100_000)
+    recipe: Recipe | None = None
+    direction: Direction | None = None
+    spool: str = Field("", max_length=60)
+    lot: str = Field("", max_length=60)
+    plate: str = Field("", max_length=200)
+    estimate_g: Mass | None = None
+    actual_g: Mass | None = None
+    fit: Judged = ""
+    strength: Judged = ""
+    look: Judged = ""
+    ease: Judged = ""
+    faults: tuple[int, ...] = Field((), max_length=100)
+    why: Text = ""
+    next: Text = ""
+
+    @property
+    def judged(self) -> tuple[tuple[str, Judged], ...]:
+        """What was judged of it, by aspect."""
+        told: tuple[tuple[str, Judged], ...] = (
+            ("fit", self.fit),
+            ("strength", self.strength),
+            ("look", self.look),
+            ("ease", self.ease),
+        )
+        return tuple((a, v) for a, v in told if v)

@@ -1,0 +1,81 @@
+"""Stored prints with the names of what they belong to, and what is known of the next one before it is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from knollside.core.job.record import Kept, recipe_words
+from knollside.core.learning.faultnet import CAUSES
+from knollside.core.model.faults import FaultCase
+from knollside.core.model.prints import PrintDetails
+from knollside.gui.openpart import OpenPart, Shelf
+from knollside.gui.spoolfacts import log_of
+from knollside.store.records import PrintRecord
+
+
+def fault_words(case: FaultCase) -> str:
+    """What it looked like, what lay behind it, whether that was cured."""
+    seen = ", ".join(s.value for s in case.seen) or "not said"
+    if case.helped is not None:
+        return f"{seen}: {CAUSES[case.helped].words.lower()}, cured"
+    tried = [c.cause for c in case.cures]
+    return f"{seen}: {CAUSES[tried[-1]].words.lower()}?" if tried else seen
+
+
+def kept_of(records: Iterable[PrintRecord], parts: dict[int, str], shelf: Shelf) -> list[Kept]:
+    """Prints with names, in the order they come."""
+    out = []
+    for r in records:
+        faults = r.details.faults if r.details is not None else ()
+        told = tuple(fault_words(shelf.faults[n]) for n in faults if n in shelf.faults)
+        printer = shelf.printers[r.printer_id].name if r.printer_id in shelf.printers else ""
+        out.append(Kept(r.id, parts.get(r.part_id or 0, ""), printer, r.printed, told))
+    return out
+
+
+def details_now(part: OpenPart, grams: float | None) -> PrintDetails:
+    """What a print of the open part, kept now, was printed as."""
+    spool = part.spool
+    mine = [r for r in part.records if r.part_id == part.id]
+    since = max((r.made for r in mine), default=None)
+    faults = [
+        n for n, c in part.shelf.faults.items() if c.part == part.id and (since is None or c.opened >= since) and c.seen
+    ]
+    return PrintDetails(
+        revision=part.revision,
+        recipe=part.recipe,
+        direction=part.direction if part.orientation is not None else None,
+        spool=spool.name[:60] if spool is not None else "",
+        lot=log_of(spool, part.shelf).lot if spool is not None else "",
+        estimate_g=round(grams, 1) if grams is not None else None,
+        faults=tuple(sorted(faults)),
+        why=" ".join(reasons_now(part))[:2000],
+    )
+
+
+def reasons_now(part: OpenPart) -> list[str]:
+    """Why the next print is as it is: what was changed since the last one, and what that rests on."""
+    mine = [r for r in part.records if r.part_id == part.id and r.details is not None]
+    last = mine[-1].details if mine else None
+    out = []
+    if last is not None and last.revision is not None and part.revision > last.revision and part.revision_note:
+        out.append(f"Revision {part.revision}: {part.revision_note}.")
+    before = dict(recipe_words(last.recipe)) if last is not None else {}
+    for what, now in recipe_words(part.recipe):
+        if before and before.get(what) != now:
+            out.append(f"{what[0].upper()}{what[1:]} {now}, before {before.get(what, 'not known')}{_by(part, what)}.")
+    since = mine[-1].made if mine else None
+    for case in part.shelf.faults.values():
+        if case.printer == part.printer_id and case.helped is not None:
+            last_cure = case.cures[-1].at
+            if since is None or last_cure >= since:
+                out.append(f"{', '.join(s.value for s in case.seen)}: {case.helped.value}, cured.".capitalize())
+    return out
+
+
+def _by(part: OpenPart, what: str) -> str:
+    """What a changed setting rests on."""
+    if what == "nozzle" and part.plain_card.bond_curve:
+        bars = sum(len(s.pulls) for s in part.shelf.studies.values() if s.material == part.material)
+        return f", by {bars} pulled bars" if bars else ", by pull tests"
+    return ""

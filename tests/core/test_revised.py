@@ -1,0 +1,115 @@
+"""A part drawn anew: what was said of it goes to the same features, wherever it was drawn, and to no other."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import manifold3d as m3
+import numpy as np
+import pytest
+from conftest import DEMO, box, mesh_of
+
+from knollside.core.job.answer import read_part
+from knollside.core.job.revising import changes, in_place_of
+from knollside.core.mesh.features import find_features
+from knollside.core.mesh.identity import first_names, follow, named
+from knollside.core.mesh.load import load_file
+from knollside.core.mesh.revised import matched, placement
+from knollside.core.model import Mesh, Refused
+
+sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
+from revisions import score
+
+
+def plate(long: float = 60, d: float = 5.0, thick: float = 8, more: tuple[float, ...] = ()) -> Mesh:
+    solid = m3.Manifold.cube((long, 30, thick))
+    for x in (10, long - 12, *more):
+        solid = solid - m3.Manifold.cylinder(60, d / 2, circular_segments=48).translate((x, 12, -20))
+    solid = solid + m3.Manifold.cylinder(6, 4, circular_segments=48).translate((30, 22, thick - 0.5))
+    return mesh_of(solid)
+
+
+@pytest.mark.parametrize("seed", [7, 8])
+def test_features_of_revised_parts_are_carried_over_and_never_to_another(seed: int) -> None:
+    """Thirty pairs (by two seeds) whose features are known by how they were drawn, changed, moved, some turned."""
+    total, right, wrong, told = score(15, seed)
+    assert total > 100 and right / total >= 0.95 and wrong == 0, told
+
+
+def test_a_longer_thicker_plate_keeps_its_holes_and_says_what_changed() -> None:
+    old, new = plate(), plate(long=72, d=6.0, thick=10, more=(38,))
+    features = find_features(old)
+    before = named(old, features, first_names("old", features))
+    after = follow(old, before, new, find_features(new), "new", None)
+    holes = {f.id: f for f in after.features if f.kind == "hole"}
+    first = {f.id: f.centre[0] for f in before.features if f.kind == "hole"}
+    near, far = (next(n for n, x in first.items() if abs(x - at) < 0.1) for at in (10, 48))
+    assert holes[near].centre[0] == pytest.approx(10, abs=0.1) and holes[far].centre[0] == pytest.approx(60, abs=0.1)
+    assert not after.names.lost
+    told = {(b.feature, b.kind): b.words for b in changes(before.names, after.names)}
+    assert told[near, "size"] == "5.00 › 6.00 mm" and told[far, "moved"] == "by 12.00 mm"
+    assert [k for k in told if k[1] == "new"] and not [k for k in told if k[1] == "gone"]
+
+
+def test_a_removed_hole_is_gone_and_named() -> None:
+    old = plate(more=(38,))
+    new = plate()
+    features = find_features(old)
+    before = named(old, features, first_names("old", features))
+    after = follow(old, before, new, find_features(new), "new", None)
+    gone = [b for b in changes(before.names, after.names) if b.kind == "gone"]
+    assert [b.feature for b in gone] == [
+        f.id for f in before.features if f.kind == "hole" and abs(f.centre[0] - 38) < 1
+    ]
+
+
+@pytest.mark.parametrize("name", ["hose-arm", "trellis-clip", "gate-latch", "m6-knob"])
+def test_the_same_part_drawn_elsewhere_is_put_back(name: str) -> None:
+    mesh = load_file(DEMO / f"{name}.stl").mesh
+    facts = read_part(mesh)
+    moved = Mesh(mesh.vertices + np.array([31.0, -12.5, 4.0]), mesh.faces)
+    back, notes = in_place_of(facts, moved)
+    assert np.allclose(back.vertices, mesh.vertices, atol=0.02) and "moved by (31.0, -12.5, 4.0) mm" in notes[0]
+    same, none = in_place_of(facts, mesh)
+    assert same is mesh and none == ()
+
+
+def test_a_turned_arm_is_turned_back_and_its_features_follow() -> None:
+    mesh = load_file(DEMO / "hose-arm.stl").mesh
+    turn = np.array([[0.0, 0, 1], [1, 0, 0], [0, 1, 0]])
+    facts = read_part(mesh)
+    back, notes = in_place_of(facts, Mesh(mesh.vertices @ turn.T + np.array([5.0, 0, 0]), mesh.faces))
+    assert "turned and moved" in notes[0] and np.allclose(back.vertices, mesh.vertices, atol=0.02)
+
+
+def test_another_part_and_one_that_fits_in_several_ways_are_refused() -> None:
+    facts = read_part(load_file(DEMO / "hose-arm.stl").mesh)
+    with pytest.raises(Refused, match="another part, or in another unit"):
+        in_place_of(facts, load_file(DEMO / "union-nut.stl").mesh)
+    with pytest.raises(Refused, match="in another unit"):
+        inch = load_file(DEMO / "hose-arm.stl").mesh
+        in_place_of(facts, Mesh(inch.vertices / 25.4, inch.faces))
+    # A bar laid along another axis: turned, and alike both ways round.
+    bar = read_part(box(60, 12, 7))
+    with pytest.raises(Refused, match="in more than one way"):
+        in_place_of(bar, box(12, 7, 60))
+
+
+def test_two_candidates_as_near_as_each_other_get_nothing() -> None:
+    def holes(*xs: float) -> Mesh:
+        solid = m3.Manifold.cube((60, 30, 8))
+        for x in xs:
+            solid = solid - m3.Manifold.cylinder(60, 2.5, circular_segments=48).translate((x, 15, -20))
+        return mesh_of(solid)
+
+    old, new = find_features(holes(30)), find_features(holes(27, 33))
+    pairs = matched(old, new, 60.0)
+    hole = next(k for k, f in enumerate(old) if f.kind == "hole")
+    assert hole not in pairs
+
+
+def test_nothing_matches_nothing() -> None:
+    assert matched((), (), 10.0) == {}
+    here = np.array([[0.0, 0, 0], [1, 1, 1]])
+    assert placement((), (), here, here).still

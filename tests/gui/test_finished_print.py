@@ -1,0 +1,168 @@
+"""A print off the bed, clicked: cleaned place by place, tried dry, recorded, judged, photographed, found again."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import pytest
+from conftest import Desk, press, press_in_panel, seen, turn_to, type_in
+from PyQt6.QtGui import QColor, QImage
+from PyQt6.QtWidgets import QLabel
+
+from knollside.core.lay.cleanup import Mess
+from knollside.core.model.prints import PrintDetails
+from knollside.gui.instruments.widgets import Dropdown
+from knollside.store.records import Kind
+
+DAY = datetime(2026, 11, 28, 10)
+
+
+def open_part(desk: Desk, name: str) -> None:
+    desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == name))
+    desk.settle(lambda: desk.facts is not None)
+
+
+def pick(desk: Desk, name: str, words: str) -> None:
+    box = next(w for w in desk.window.findChildren(Dropdown) if w.accessibleName() == name and w.isVisible())
+    i = next(i for i in range(box.count()) if words in box.itemText(i))
+    box.setCurrentIndex(i)
+    box.activated.emit(i)
+    desk.settle()
+
+
+def test_places_are_lit_in_order_and_a_moving_mate_is_told(desk: Desk) -> None:
+    open_part(desk, "Gate latch")
+    desk.at("Bench", "Clean up")
+    desk.settle(lambda: desk.fresh("finish") is not None)
+    page = desk.window.steps["Bench"].clean
+    many = len(page.finishing.chores)
+    lit = []
+    for k in range(many):
+        assert f"{k + 1} of {many}" in seen(desk)
+        scene = desk.window.current.scene()
+        assert scene.place == page.chore.at and scene.place_words == page.chore.mess.value
+        lit.append(page.chore.mess)
+        press(desk, "Done, next")
+    assert "Now put it together dry" in desk.window.verdict_line.title.text()
+    assert lit == sorted(lit, key=list(Mess).index)
+    moving = [t for t in page.finishing.tries if t.moving]
+    assert moving, "the latch has a bolt that slides"
+    press_in_panel(desk, "with a push")
+    kept = desk.shop.running.fit_checks()[desk.part.id].checks
+    assert [(c.mate, c.moved) for c in kept] == [("bodies 1 and 2", "with a push")]
+    assert "it moves with a push" in seen(desk)
+    # It tells what this printer frees, as a rung of a ladder does.
+    trials = [t for _, _, t in desk.shop.learned.gap_trials(desk.part.printer_id, desk.part.material)]
+    assert [(t.drawn, t.freed) for t in trials] == [(pytest.approx(moving[0].between.gap), True)]
+    desk.workspace.undo.undo()
+    desk.settle()
+    assert desk.shop.running.fit_checks() == {}
+    assert desk.shop.learned.gap_trials(desk.part.printer_id, desk.part.material) == []
+
+
+@pytest.fixture
+def clip(desk: Desk) -> Desk:
+    open_part(desk, "Trellis clip")
+    desk.workspace.clock = lambda: DAY
+    desk.at("Bench", "Record")
+    desk.settle(lambda: desk.fresh("price") is not None)
+    return desk
+
+
+def test_a_second_clip_says_why_it_was_printed_cooler_and_is_found_by_that(clip: Desk, tmp_path: Path) -> None:
+    record = clip.window.steps["Bench"].record
+    hot = clip.part.recipe.model_copy(update={"nozzle_c": 250.0})
+    clip.workspace.edit({Kind.RECIPE: hot}, "hot")
+    clip.settle(lambda: clip.fresh("price") is not None)
+    press(clip, "Record the print")
+    clip.workspace.clock = lambda: DAY + timedelta(days=1)
+    clip.workspace.edit({Kind.RECIPE: hot.model_copy(update={"nozzle_c": 238.0})}, "cooler")
+    clip.settle(lambda: clip.fresh("price") is not None)
+    type_in(clip, "Hours it took", "1.5")
+    press(clip, "Record the print")
+    first, second = (r for r in clip.shop.learned.prints() if r.part_id == clip.part.id and r.details is not None)
+    assert first.details.recipe.nozzle_c == 250 and second.details.recipe.nozzle_c == 238
+    assert "Nozzle 238 °C, before 250 °C" in second.details.why and second.details.estimate_g > 1
+    # Judged, with what to change next.
+    pick(clip, "Verdict on strength", "good")
+    type_in(clip, "What to change next", "Round the neck")
+    assert clip.shop.learned.prints()[-1].details.strength == "good"
+    assert clip.shop.learned.prints()[-1].details.next == "Round the neck"
+    # Beside the first.
+    pick(clip, "Compare with", "28 Nov")
+    assert "nozzle: 250 °C › 238 °C" in seen(clip) and "strength: not known › good" in seen(clip)
+    # Its story.
+    record.story_to(tmp_path / "clip.html")
+    clip.settle(lambda: (tmp_path / "clip.html").exists())
+    assert "Round the neck" in (tmp_path / "clip.html").read_text()
+    record.story_to(tmp_path / "clip.pdf")
+    clip.settle(lambda: (tmp_path / "clip.pdf").exists())
+    assert (tmp_path / "clip.pdf").read_bytes().startswith(b"%PDF")
+    # Found in the workshop's record by the heat.
+    clip.window.take("Workshop")
+    type_in(clip, "Search the record", "clip 238 °C")
+    table = clip.window.steps["Workshop"].table
+    assert [line.number for line in table.model.shown] == [second.id, first.id] or second.id in [
+        line.number for line in table.model.shown
+    ]
+    type_in(clip, "Search the record", '"nozzle 238"')
+    assert [line.number for line in table.model.shown] == [second.id]
+    table.table.selectRow(0)
+    clip.settle()
+    assert "Why so: Nozzle 238 °C, before 250 °C" in table.about.text()
+    while clip.workspace.undo.canUndo():
+        clip.workspace.undo.undo()
+    assert not [r for r in clip.shop.learned.prints() if r.part_id == clip.part.id and r.details is not None]
+
+
+def photo(path: Path, words: str = "") -> Path:
+    image = QImage(3000, 2000, QImage.Format.Format_RGB32)
+    image.fill(QColor("#557722"))
+    if words:
+        image.setText("Description", words)
+    assert image.save(str(path))
+    return path
+
+
+def test_a_photo_is_kept_small_without_what_came_with_it_and_what_is_none_is_said(clip: Desk, tmp_path: Path) -> None:
+    press(clip, "Record the print")
+    record = clip.window.steps["Bench"].record
+    secret = "51.5 north 0.1 west"
+    record.photo_from(photo(tmp_path / "a.png", secret))
+    clip.settle(lambda: bool(clip.shop.learned.thumbs(record.shown.id)))
+    number, thumb = clip.shop.learned.thumbs(record.shown.id)[0]
+    kept = clip.shop.learned.photo(number)
+    assert secret.encode() not in kept.picture and b"Exif" not in kept.picture and kept.picture.startswith(b"\xff\xd8")
+    shown = QImage.fromData(kept.picture)
+    assert (shown.width(), shown.height()) == (1600, 1066) and QImage.fromData(thumb).width() == 176
+    pictures = [w for w in record.findChildren(QLabel) if w.accessibleName().startswith("Photo") and w.isVisible()]
+    assert len(pictures) == 1
+    for name, data, words in (
+        ("b.jpg", b"no picture at all" * 9, "is no picture that is read here"),
+        ("c.jpg", b"\xff\xd8\xff\xe0" + b"\0" * 64, "c.jpg"),
+    ):
+        (tmp_path / name).write_bytes(data)
+        record.photo_from(tmp_path / name)
+        clip.settle(lambda words=words: words in record.told.text())
+    with open(tmp_path / "d.jpg", "wb") as f:
+        f.truncate(200 * 2**20)
+    record.photo_from(tmp_path / "d.jpg")
+    clip.settle(lambda: "the limit is 64 MB" in record.told.text())
+    assert len(clip.shop.learned.thumbs(record.shown.id)) == 1
+    clip.workspace.undo.undo()
+    clip.settle()
+    assert clip.shop.learned.thumbs(record.shown.id) == []
+    clip.workspace.undo.redo()
+    clip.settle()
+    assert clip.shop.learned.thumbs(record.shown.id)[0][0] == number
+
+
+def test_details_that_are_too_long_are_said_and_nothing_is_kept(clip: Desk) -> None:
+    press(clip, "Record the print")
+    record = clip.window.steps["Bench"].record
+    record.change(why="x" * 2001)
+    assert "too long" in record.told.text() and record.shown.details == PrintDetails.model_validate(
+        record.shown.details.model_dump()
+    )
+    turn_to(clip, "Measure")
