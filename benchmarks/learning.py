@@ -13,6 +13,9 @@ def report(row: Row) -> None:
     _pulls(row)
     _gap(row)
     _ends(row)
+    _faults(row)
+    _revisions(row)
+    _search(row)
 
 
 def _pulls(row: Row) -> None:
@@ -58,3 +61,64 @@ def _ends(row: Row) -> None:
         held, off, _ = foretold(np.random.default_rng(13), share, 2000)
         words.append(f"{100 * np.mean(held):.0f} % ({100 * np.mean(off):.1f} % off)")
     row("a print's end held, after 15, 40 and 70 % of it", ", ".join(words), "90 %")
+
+
+def _faults(row: Row) -> None:
+    """Printers whose links and odds are not the program's; what the workshop knows in half of the cases."""
+    from core.test_faults import diagnosed
+
+    for factor, words in ((1.0, "as usual"), (3.0, "off by up to three")):
+        hits, told = diagnosed(np.random.default_rng(21), factor, 1000)
+        shares = np.array(told)
+        off = []
+        for low in (0.05, 0.2, 0.4, 0.6, 0.8):
+            mine = shares[(shares[:, 0] >= low) & (shares[:, 0] < low + 0.2)]
+            off.append(100 * (mine[:, 1].mean() - mine[:, 0].mean()))
+        row(
+            f"the cause among the first two after three questions, odds {words}; odds off by, in fifths from 5 %",
+            f"{100 * hits / 1000:.0f} %; {', '.join(f'{v:+.0f}' for v in off)} points",
+            "85 %; 5 points",
+        )
+
+
+def _revisions(row: Row) -> None:
+    from revisions import score
+
+    total, right, wrong, _ = score(30, 31)
+    row(
+        "features of 30 pairs of revised parts carried right; to a wrong face",
+        f"{100 * right / total:.1f} %; {wrong}",
+        "95 %; 0",
+    )
+
+
+def _search(row: Row) -> None:
+    """5,000 prints with words of their own; the slowest of many searches, against looking through every print."""
+    import time
+
+    from core.test_record import kept
+
+    from knollside.core.job.record import words_of
+    from knollside.store.search import PrintSearch
+
+    rng = np.random.default_rng(5)
+    words = ["".join(rng.choice(list("abcdefghijklmnopqrstuvwxyz"), 7)) for _ in range(3000)]
+    rows = [(k, words_of(kept(1 + k % 28, why=" ".join(rng.choice(words, 30)))) + f" n{k}") for k in range(5000)]
+    index = PrintSearch()
+    begun = time.perf_counter()
+    index.put(0, rows)
+    made = time.perf_counter() - begun
+    slowest = peer = 0.0
+    for typed in (*words[:60], "trellis", "238 petg", '"old tom"', "good", "a"):
+        begun = time.perf_counter()
+        index.find(typed)
+        slowest = max(slowest, time.perf_counter() - begun)
+        begun = time.perf_counter()
+        want = typed.lower().replace('"', "").split()
+        [k for k, text in rows if all(w in text.lower() for w in want)]
+        peer = max(peer, time.perf_counter() - begun)
+    row(
+        "slowest search of 5,000 prints; a plain look through all; making the index",
+        f"{1000 * slowest:.0f} ms; {1000 * peer:.0f} ms; {1000 * made:.0f} ms",
+        "50 ms",
+    )

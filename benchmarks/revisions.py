@@ -34,7 +34,7 @@ class Drawn:
 
     def peg(self, name: str, d: float, at: tuple[float, float, float], high: float) -> None:
         self.solid = self.solid + Solid.cylinder(high, d / 2, circular_segments=48).translate(at)
-        self.known[name] = ("pin", np.array(at, float) + (0, 0, high / 2), np.eye(3)[2])
+        self.known[name] = ("pin", np.add(at, (0, 0, high / 2)), np.eye(3)[2])
 
     def face(self, name: str, at: tuple[float, float, float], normal: tuple[float, float, float]) -> None:
         self.known[name] = ("flat", np.array(at, float), np.array(normal, float))

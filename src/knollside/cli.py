@@ -33,6 +33,8 @@ def _parser() -> argparse.ArgumentParser:
         ("plan", "run", "a run's parts packed on plates"),
         ("week", "run", "a run's plates on printers and hours"),
         ("pulls", "table", "bars that were pulled: which level is as strong as the best"),
+        ("faults", "case", "a print that went wrong: what lies behind it, what to try"),
+        ("breaks", "table", "breaks held against what was foretold"),
     ):
         p = sub.add_parser(name, help=text)
         p.add_argument("path", metavar=what.upper(), type=Path)
@@ -75,6 +77,8 @@ def _parser() -> argparse.ArgumentParser:
             p.add_argument("--varies", choices=kinds, default=kinds[0], help="what the levels are levels of")
             p.add_argument("--margin", type=float, default=0.10, help="how much weaker is as strong, a share")
             p.add_argument("--against", type=float, default=None, help="level all are held against (the strongest)")
+        if name == "breaks":
+            p.add_argument("--material", default="PETG", help="what the parts were printed of")
         if name == "plan":
             p.add_argument("--out", type=Path, default=None, help="folder to write each plate's 3MF and page to")
         if name == "export":

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from knollside.commands import pulls, run
+from knollside.commands import bench, pulls, run
 from knollside.commands.opened import OpenJob, chosen, lying, mesh_of, open_job, rated, settled_ways, strength_asked
 from knollside.commands.told import (
     Said,
@@ -334,4 +334,6 @@ COMMANDS: dict[str, Callable[[argparse.Namespace], Said]] = {
     "plan": run.plan,
     "week": run.week,
     "pulls": pulls.pulls,
+    "faults": bench.faults,
+    "breaks": bench.breaks,
 }

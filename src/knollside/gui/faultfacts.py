@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from datetime import datetime
 
 import numpy as np
@@ -81,15 +80,15 @@ def _water(part: OpenPart, now: datetime) -> float | None:
 def _with_layers(known: Known, part: OpenPart, case: FaultCase, told: Supported) -> Known:
     """What the layers say at the place, and of supports, besides."""
     wishes = part.support_settings
-    known = replace(known, supported=any(held(r, wishes) for r in told.regions))
+    more: dict[str, object] = {"supported": any(held(r, wishes) for r in told.regions)}
     mine = [s for s in part.shelf.gaps.values() if (s.printer, s.material) == (part.printer_id, part.material)]
     if mine and mine[0].trials:
         found = settle(mine[0].trials, 0.5 if part.recipe.fan is None else part.recipe.fan)
         if found.settled:
-            known = replace(known, gap_off=wishes.gap_mm - found.best)
+            more["gap_off"] = wishes.gap_mm - found.best
     if case.height is not None and len(told.heights):
         k = int(np.argmin(np.abs(told.heights - case.height)))
         near = [r for r in told.regions if r.low - _NEAR <= case.height <= r.high + _NEAR]
         hangs = any(r.needed and not held(r, wishes) for r in near)
-        known = replace(known, layer_s=float(told.seconds[k]), hangs=hangs)
-    return known
+        more |= {"layer_s": float(told.seconds[k]), "hangs": hangs}
+    return known.model_copy(update=more)

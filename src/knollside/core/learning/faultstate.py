@@ -8,6 +8,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from pydantic import Field
+
+from knollside.core.model import Record
 from knollside.core.model.faults import Cause as C
 from knollside.core.model.running import EventKind, FirstLayer
 
@@ -16,8 +19,7 @@ ROOF_MM = 0.8
 RECENT = 4  # days that a change is still likely behind it
 
 
-@dataclass(frozen=True)
-class Known:
+class Known(Record):
     """Of the print and its printer. ``water``: of the spool, over what harms; ``nozzle_hours``: worn, counted as with
     plain filament on brass; ``changed``: what was done last at the printer within :data:`RECENT` days; ``rested`` days
     before; ``fan`` a share; ``degrees_off``: nozzle heat less the card's usual; ``warps``: how much the material does,
@@ -25,20 +27,20 @@ class Known:
     place that needs more than it has; ``supported``; ``gap_off``: mm the support's gap is wider than what was settled;
     ``roof_mm``; ``at_start``: the place is at the bed."""
 
-    water: float | None = None
-    nozzle_hours: float | None = None
+    water: float | None = Field(None, ge=0, le=1000)
+    nozzle_hours: float | None = Field(None, ge=0, le=1e6)
     changed: EventKind | None = None
-    rested: int | None = None
+    rested: int | None = Field(None, ge=0, le=100_000)
     first_layer: FirstLayer = ""
-    fan: float | None = None
-    degrees_off: float | None = None
-    warps: float | None = None
+    fan: float | None = Field(None, ge=0, le=1)
+    degrees_off: float | None = Field(None, ge=-200, le=200)
+    warps: float | None = Field(None, ge=0, le=1)
     chamber: bool | None = None
-    layer_s: float | None = None
+    layer_s: float | None = Field(None, ge=0, le=1e6)
     hangs: bool | None = None
     supported: bool | None = None
-    gap_off: float | None = None
-    roof_mm: float | None = None
+    gap_off: float | None = Field(None, ge=-5, le=5)
+    roof_mm: float | None = Field(None, ge=0, le=1000)
     at_start: bool | None = None
 
 
