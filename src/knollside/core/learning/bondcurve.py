@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.special import stdtrit
 
-from knollside.core.learning.pulls import studied
+from knollside.core.learning.pulls import Studied, studied
 from knollside.core.material.own import BondPoint
-from knollside.core.model import Refused
+from knollside.core.model import Array, Refused
 from knollside.core.model.trials import Pull
 
 
@@ -40,3 +41,35 @@ def bond_curve(pulls: Sequence[Pull]) -> tuple[BondPoint, ...]:
             )
         )
     return tuple(out)
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """A curve through the levels' means, MPa, with nine in ten of it; at ``levels`` of what varies, (k,)."""
+
+    levels: Array
+    value: Array
+    low: Array
+    high: Array
+
+
+def fitted(found: Studied, count: int = 41) -> Fitted | None:
+    """A second-degree curve over the levels, weighed by what each mean is known to; None for under four levels, which
+    such a curve goes through whatever they are. Its band is widened where the levels stray more than their bars say."""
+    x = np.array([v.value for v in found.levels])
+    y = np.array([v.mean.value for v in found.levels])
+    half = np.array([max(v.mean.high - v.mean.low, 1e-3 * v.mean.value) / 2 for v in found.levels])
+    if len(x) < 4 or len(np.unique(x)) < 4:
+        return None
+    middle, scale = float(x.mean()), max(float(np.ptp(x)) / 2, 1e-9)
+    basis = np.vander((x - middle) / scale, 3)
+    w = 1.645 / half
+    solved, *_ = np.linalg.lstsq(basis * w[:, None], y * w, rcond=None)
+    free = len(x) - 3
+    stray = float((((basis @ solved - y) * w) ** 2).sum()) / free
+    spread = np.linalg.inv((basis * w[:, None] ** 2).T @ basis) * max(stray, 1.0)
+    at = np.linspace(float(x.min()), float(x.max()), count)
+    told = np.vander((at - middle) / scale, 3)
+    value = told @ solved
+    off = 1.645 * np.sqrt(np.einsum("ij,jk,ik->i", told, spread, told))
+    return Fitted(at, value, value - off, value + off)

@@ -14,10 +14,11 @@ import numpy as np
 from scipy.special import ndtr
 
 from knollside.core.model import Array, Range
-from knollside.core.model.trials import SupportTrial
+from knollside.core.model.trials import RoofPattern, SupportTrial
 
 STEP = 0.02  # mm a gap can be set to
 ENOUGH = 0.8  # believed chance of clean from which a gap is settled
+_PATTERN = 0.03  # mm that another pattern may shift both thresholds by, one sigma, typical
 GAPS = np.round(np.arange(0.0, 0.60 + 1e-9, STEP), 2)
 
 
@@ -56,49 +57,52 @@ class _Grid:
     scatter: Array
     fan: Array
     slow: Array
+    other: Array
     weight: Array
 
 
-@lru_cache(maxsize=1)
-def _prior() -> _Grid:
+@lru_cache(maxsize=2)
+def _prior(others: bool = False) -> _Grid:
     """Typical of printers with plain supports: welding ends about 0.14 mm, a tenth further on lifting begins; a full
-    fan in place of none lets the gap be 0.06 smaller, slow printing asks 0.02 more."""
+    fan in place of none lets the gap be 0.06 smaller, slow printing asks 0.02 more. ``others``: with the shift that
+    another pattern may have, 0.03 either way."""
     welds = np.linspace(0.0, 0.34, 30)
     wide = np.geomspace(0.02, 0.5, 13)
     scatter = np.geomspace(0.008, 0.09, 5)
     fan = np.linspace(-0.16, 0.04, 5)
     slow = np.linspace(-0.02, 0.06, 3)
-    axes = np.meshgrid(welds, wide, scatter, fan, slow, indexing="ij")
+    other = np.array([-0.06, -0.03, 0.0, 0.03, 0.06]) if others else np.zeros(1)
+    axes = np.meshgrid(welds, wide, scatter, fan, slow, other, indexing="ij")
     log = (
         -0.5 * ((axes[0] - 0.14) / 0.06) ** 2
         - 0.5 * (np.log(axes[1] / 0.11) / 0.55) ** 2
         - 0.5 * (np.log(axes[2] / 0.025) / 0.5) ** 2
         - 0.5 * ((axes[3] + 0.06) / 0.05) ** 2
         - 0.5 * ((axes[4] - 0.02) / 0.025) ** 2
+        - 0.5 * (axes[5] / _PATTERN) ** 2
     )
     weight = np.exp(log - log.max()).ravel()
     flat = [a.ravel() for a in axes]
-    return _Grid(flat[0], flat[1], flat[2], flat[3], flat[4], weight / weight.sum())
+    return _Grid(flat[0], flat[1], flat[2], flat[3], flat[4], flat[5], weight / weight.sum())
 
 
-def _shift(g: _Grid, fan: float, slow: bool) -> Array:
-    """What fan (from a half) and pace add to both thresholds."""
-    return g.fan * (fan - 0.5) + (g.slow if slow else 0.0)
+def _shift(g: _Grid, fan: float, slow: bool, other: bool = False) -> Array:
+    """What fan (from a half), pace and another pattern add to both thresholds."""
+    return g.fan * (fan - 0.5) + (g.slow if slow else 0.0) + (g.other if other else 0.0)
 
 
-def _chance(g: _Grid, gap: float, fan: float, slow: bool) -> tuple[Array, Array, Array]:
+def _chance(g: _Grid, gap: float, fan: float, slow: bool, other: bool = False) -> tuple[Array, Array, Array]:
     """Chance of lifted, clean and welded at every point of the grid."""
-    at = gap - _shift(g, fan, slow)
+    at = gap - _shift(g, fan, slow, other)
     welded = ndtr((g.welds - at) / g.scatter)
     lifted = ndtr((at - g.welds - g.wide) / g.scatter)
     return lifted, np.maximum(1 - welded - lifted, 1e-12), welded
 
 
-def _posterior(trials: Sequence[SupportTrial]) -> Array:
-    g = _prior()
+def _posterior(g: _Grid, trials: Sequence[SupportTrial], pattern: RoofPattern) -> Array:
     log = np.log(g.weight + 1e-300)
     for t in trials:
-        lifted, clean, welded = _chance(g, t.gap_mm, t.fan, t.slow)
+        lifted, clean, welded = _chance(g, t.gap_mm, t.fan, t.slow, t.pattern != pattern)
         of = {"lifted": lifted, "clean": clean, "welded": welded}[t.outcome]
         # One in thirty is told wrongly or had another cause.
         log += np.log(0.97 * of + 0.01)
@@ -106,13 +110,17 @@ def _posterior(trials: Sequence[SupportTrial]) -> Array:
     return np.asarray(weight / weight.sum())
 
 
-def settle(trials: Sequence[SupportTrial], fan: float = 0.5, slow: bool = False, least: float = 0.0) -> Settled:
-    """What the trials say of gaps at this fan and pace; no gap under ``least`` mm (a layer's height)."""
-    g, w = _prior(), _posterior(trials)
+def settle(
+    trials: Sequence[SupportTrial], fan: float = 0.5, slow: bool = False, pattern: RoofPattern = "lines"
+) -> Settled:
+    """What the trials say of gaps at this fan, pace and pattern. Those of another pattern count through a shift that is
+    not known."""
+    others = any(t.pattern != pattern for t in trials)
+    g = _prior(others)
+    w = _posterior(g, trials, pattern)
     rows = np.array([[float(w @ c) for c in _chance(g, gap, fan, slow)] for gap in GAPS])
     chances = Chances(*rows.T)
-    may = least - 1e-9 <= GAPS
-    clean = np.where(may, chances.clean, -1.0)
+    clean = chances.clean
     k = int(np.argmax(clean))
     shift = _shift(g, fan, slow)
     edges = _range(g.welds + shift, w), _range(g.welds + g.wide + shift, w)
@@ -136,11 +144,11 @@ def _range(values: Array, weight: Array) -> Range:
 
 
 def _contradictions(trials: Sequence[SupportTrial]) -> list[str]:
-    """Trials of one fan and pace that no order of outcomes over the gap allows."""
+    """Trials of one fan, pace and pattern that no order of outcomes over the gap allows."""
     out = []
     for j, b in enumerate(trials):
         for i, a in enumerate(trials[:j]):
-            if (a.fan, a.slow) != (b.fan, b.slow):
+            if (a.fan, a.slow, a.pattern) != (b.fan, b.slow, b.pattern):
                 continue
             low, high = (a, b) if a.gap_mm <= b.gap_mm else (b, a)
             if low.outcome == "lifted" and high.outcome == "welded" and high.gap_mm > low.gap_mm:

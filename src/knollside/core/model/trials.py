@@ -52,15 +52,17 @@ class PullStudy(Record):
 
 
 Outcome = Literal["lifted", "clean", "welded"]
+RoofPattern = Literal["lines", "grid", "solid"]
 
 
 class SupportTrial(Record):
     """One support taken off: the ``gap_mm`` under the part, the ``fan`` while its roof was laid, whether that went
-    slow, how it came off and how hard that was."""
+    slow, the ``pattern`` of the support's own roof, how it came off and how hard that was."""
 
     gap_mm: float = Field(ge=0, le=2)
     fan: Share = 0.5
     slow: bool = False
+    pattern: RoofPattern = "lines"
     outcome: Outcome
     force_N: Force | None = None
     source: Literal["typed", "simulated"] = "typed"

@@ -8,7 +8,14 @@ from knollside.core.fit.correction import axis_of
 from knollside.core.model import Feature, Refused
 from knollside.core.proof.bar import hole_and_pin_bar
 from knollside.core.proof.couples import snap_arms, thread_pair
-from knollside.core.proof.ladders import flare_piece, gap_ladder, square_piece, three_hinges
+from knollside.core.proof.ladders import (
+    flare_piece,
+    gap_ladder,
+    single_wall,
+    square_piece,
+    supported_face,
+    three_hinges,
+)
 from knollside.core.proof.piece import TestPiece
 from knollside.core.proof.pullbars import pull_bars
 
@@ -40,9 +47,14 @@ def wishes(
     gap: float | None,
     frees: float,
     strain: float,
+    line: float = 0.45,
+    face: tuple[float, float] | None = None,
 ) -> tuple[Wish, ...]:
     """Every kind of piece, its sizes those of this job: ``gap`` the least between bodies (mm), ``frees`` what the
-    printer is known to free, ``strain`` (share) what one snap of the material may reach."""
+    printer is known to free, ``strain`` (share) what one snap of the material may reach; ``line`` width, and the sides
+    of the largest ``face`` that is held up, mm."""
+    face_words = f"its largest held face: {face[0]:.0f} × {face[1]:.0f} mm" if face is not None else ""
+    face = (12.0, 12.0) if face is None else (min(max(face[0], 6.0), 20.0), min(max(face[1], 6.0), 20.0))
     rounds = [f for f in features if f.kind in ("hole", "pin") and f.all_round and 0 < (f.diameter or 0) <= _LARGEST]
     sizes = sorted({round(float(f.diameter or 0), 1) for f in rounds})[:8]
     lying = sorted({round(float(f.diameter or 0), 1) for f in rounds if f.kind == "hole" and _lies(f, direction)})[:4]
@@ -58,6 +70,8 @@ def wishes(
         Wish("square", "Frame square", (), (), (("side", 100.0),), ""),
         Wish("pull", "Pull bars, standing", (), (), (("bars", 4.0),), ""),
         Wish("pull lying", "Pull bars, lying", (), (), (("bars", 4.0),), ""),
+        Wish("wall", "Single wall", (), (), (("line", line),), ""),
+        Wish("face", "Supported face", (), (), (("wide", face[0]), ("deep", face[1])), face_words),
         Wish("hinges", "Hinge of three gaps", (), (), (("middle gap", gap or 0.4),), between),
         Wish(
             "threads",
@@ -92,6 +106,10 @@ def make(wish: Wish) -> TestPiece:
         return square_piece(v["side"])
     if wish.name in ("pull", "pull lying"):
         return pull_bars(round(v["bars"]), wish.name == "pull")
+    if wish.name == "wall":
+        return single_wall(v["line"])
+    if wish.name == "face":
+        return supported_face(v["wide"], v["deep"])
     if wish.name == "hinges":
         return three_hinges(v["middle gap"])
     if wish.name == "threads":

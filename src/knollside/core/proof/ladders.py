@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from manifold3d import Manifold as Solid
 
+from knollside.core.model import Refused
 from knollside.core.proof.piece import GapStep, Spot, TestPiece, box, gap_steps_of, notches, placed, rod
 
 _PEG, _WALL = 6.0, 3.0
@@ -123,3 +124,38 @@ def _hinge(gap: float, number: int) -> tuple[Solid, Solid]:
     for n in notches(number, -12, 30, 0, 3):
         left = left - n
     return left, right
+
+
+def single_wall(line: float, side: float = 40.0, high: float = 15.0) -> TestPiece:
+    """Four walls of one line each, without floor or roof: what they measure tells the flow. A notch is front left."""
+    if not 0.2 <= line <= 2.0:
+        raise Refused("A line is 0.2 to 2 mm wide.")
+    ring = box(0, side, 0, side, 0, high) - box(line, side - line, line, side - line, -1, high + 1)
+    ring = ring - box(3, 7, -1, line + 1, high - 2, high + 1)
+    return TestPiece(
+        "wall",
+        "Single wall",
+        placed(ring),
+        (),
+        (),
+        f"One wall of {line:.2f} mm, no floor, roof or infill. Measure it at two places of each side, well above the "
+        "bed, and type them at What went wrong: it tells the flow.",
+        "It cannot tell: the flow at another heat or speed.",
+    )
+
+
+def supported_face(wide: float, deep: float, high: float = 8.0) -> TestPiece:
+    """A small roof on a wall, as wide and deep as a face of the job that is held up: its support is what is tried."""
+    if not (6 <= wide <= 40 and 6 <= deep <= 40):
+        raise Refused("A supported face to try is 6 to 40 mm wide and deep.")
+    wall = box(0, 3, 0, deep, 0, high + 2)
+    return TestPiece(
+        "face",
+        "Supported face",
+        placed(wall + box(0, 3 + wide, 0, deep, high, high + 2)),
+        (),
+        (),
+        "A roof as large as a face of this part that is held up. Print it with supports and the gap to try, take them "
+        "off, say at Support gap how they came off.",
+        "It cannot tell: how supports come out of a place that a hand hardly reaches.",
+    )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import Qt
 
+from knollside.core.learning.bondcurve import fitted
 from knollside.core.learning.pulls import Studied
 from knollside.core.model.trials import PullStudy
 from knollside.gui.instruments.chart import Chart, Row, nearest
@@ -13,7 +14,8 @@ _DASHED = Qt.PenStyle.DashLine
 
 
 class PullChart(Chart):
-    """Full marks broke along a layer, hollow ones across; lying bars stand at the side in blue."""
+    """Full marks broke along a layer, hollow ones across; lying bars stand at the side in blue; the band is a curve
+    through the levels, where there are four or more."""
 
     header = ("level", "MPa", "run", "standing", "broke", "slipped")
 
@@ -44,6 +46,10 @@ class PullChart(Chart):
                 at = np.array([p.level for p in some]) + aside
                 self.dots(at, np.array([p.strength for p in some]), token, hollow)
         found = self.found
+        curve = fitted(found) if found is not None else None
+        if curve is not None:
+            self.band(curve.levels, curve.low, curve.high, "straw", 70)
+            self.curve(curve.levels, curve.value, "straw", 1.8)
         if found is not None:
             for level in found.levels:
                 x = np.array([level.value - 0.3 * step, level.value + 0.3 * step])

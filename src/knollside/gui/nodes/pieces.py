@@ -7,6 +7,8 @@ from pathlib import Path
 
 from knollside.core.job.questions.proof import Crop, Cropped, MakePiece, Piece
 from knollside.core.job.slicedcheck import SlicedCheck
+from knollside.core.lay.supports import held
+from knollside.core.mesh.outline import sides
 from knollside.core.proof.fromjob import Wish, wishes
 from knollside.gui.derived import Inputs, Node
 from knollside.gui.fileasks import CheckSliced
@@ -32,7 +34,20 @@ def wishes_of(v: Inputs) -> tuple[Wish, ...]:
     gap = min((f.gap.size for f in found), default=None) if found else None
     frees, strain = p.frees("in the layer").value, p.card.snap.value / 100
     sizes = p.recipe.layer_height, round(gap, 2) if gap else None, round(frees, 2), strain
-    return wishes(facts.features, p.direction, *sizes)
+    return wishes(facts.features, p.direction, *sizes, p.recipe.line_width, _held_face(v))
+
+
+def _held_face(v: Inputs) -> tuple[float, float] | None:
+    """Sides of the largest face that is held up the way it lies, mm; None while that is not known."""
+    told = v.fresh(strength.SUPPORTS)
+    wishes_, some = v.part.support_settings, []
+    for r in told.regions if told is not None else ():
+        if held(r, wishes_):
+            some.append((r.area, sides(r.outline)))
+    if not some:
+        return None
+    short, long = max(some)[1]
+    return round(long), round(short)
 
 
 def _piece(v: Inputs) -> MakePiece | None:
@@ -45,7 +60,7 @@ def _piece(v: Inputs) -> MakePiece | None:
     return MakePiece(wish, v.part.recipe, v.part.card, v.part.factor)
 
 
-PIECE: Node[Piece] = Node("piece", _piece, (GAPS,), doing="Making the piece")
+PIECE: Node[Piece] = Node("piece", _piece, (GAPS, strength.SUPPORTS), doing="Making the piece")
 
 
 @dataclass(frozen=True)

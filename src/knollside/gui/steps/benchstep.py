@@ -51,6 +51,13 @@ class BenchStep(Step):
         self.tabs.turned.connect(lambda _: session.touch())
         self.panel = self.tabs.panel()
         self.measuring.go = lambda name: self.go(name)
+        self.trials.gaps.wanted.connect(lambda: self._at_proof("face"))
+        self.faults.wanted.connect(lambda: self._at_proof("wall"))
+
+    def _at_proof(self, piece: str) -> None:
+        """Show a test piece where it is made."""
+        self.measuring.pieces.choose(piece)
+        self.go("Proof")
 
     @property
     def page(self) -> Measuring | TrialsPage | FaultsPage | CleanPage | RecordPage:

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from knollside.core.learning.faultnet import CAUSES
 from knollside.core.learning.faults import Ask, Believed, believed
 from knollside.core.learning.faultstate import Known
 from knollside.core.learning.faulttests import TESTS
+from knollside.core.learning.flow import flow_of_wall, wall_answer
+from knollside.core.model import Refused
 from knollside.core.model.faults import Answered, Cause, Cured, FaultCase, FaultTest, Symptom
 from knollside.gui import faultfacts, nodes
 from knollside.gui.instruments.causestrata import CauseStrata, percent
@@ -23,7 +26,9 @@ Vec = tuple[float, float, float]
 
 
 class FaultsPage(Page, Seeing):
-    """One case in hand: the part's newest that is not closed."""
+    """One case in hand: the part's newest that is not closed. ``wanted``: the single wall is to be printed."""
+
+    wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -199,6 +204,8 @@ class FaultsPage(Page, Seeing):
             self.add(label(f"Tells most: {ask.value}, {facts.minutes:.0f} min", 14, 700, wrap=True))
             self.add(label(f"{facts.do} {facts.ask}", 13, wrap=True))
             self.add(*_rows([(w, partial(self.answer, ask, w)) for w in facts.words]))
+            if ask is FaultTest.WALL:
+                self._ask_wall()
             return
         self.add(label("Tells most: look at the print again", 14, 700, wrap=True))
         for s in ask:
@@ -209,6 +216,33 @@ class FaultsPage(Page, Seeing):
             for b in (yes, no):
                 b.setAccessibleName(f"{s.value}: {b.text()}")
             self.add(row(label(s.value, 13), yes, no, spacing=4, stretch=0))
+
+    def _ask_wall(self) -> None:
+        """The single wall's readings, which answer the test and tell the flow."""
+        typed = QLineEdit()
+        typed.setAccessibleName("Readings of the single wall")
+        typed.setPlaceholderText("eight readings in mm: 0.46 0.47 0.45 …")
+        typed.setMaxLength(400)
+        typed.returnPressed.connect(lambda: self.measured(typed.text()))
+        print_it = button("Print it: at Proof", self.wanted.emit, plain=True)
+        self.add(typed, row(button("Take them", lambda: self.measured(typed.text())), print_it, spacing=4, stretch=-2))
+
+    def measured(self, text: str) -> None:
+        """Readings of the single wall: the test's answer, and the flow that mends it."""
+        line = self.part.recipe.line_width
+        try:
+            readings = [float(w.replace(",", ".")) for w in text.replace(";", " ").split()]
+            flow, answer = flow_of_wall(line, readings), wall_answer(line, readings)
+        except ValueError:
+            self.workspace.said.emit("Readings are numbers in mm with spaces between, as 0.46 0.47 0.45.")
+            return
+        except Refused as refusal:
+            self.workspace.said.emit(str(refusal))
+            return
+        self.workspace.said.emit(
+            f"Flow {flow.value:.3f} times what it is ({flow.low:.3f} to {flow.high:.3f}) makes the wall {line:.2f} mm."
+        )
+        self.answer(FaultTest.WALL, answer)
 
     def _ask_helped(self, waits: Cured) -> None:
         self.add(label(f"Done: {CAUSES[waits.cause].cure}", 13, 600, wrap=True))

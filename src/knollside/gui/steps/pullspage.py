@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.learning.bondcurve import bond_curve
 from knollside.core.learning.pulls import Studied, Verdict, advice, bars_for, studied
@@ -18,10 +18,12 @@ from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act
 from knollside.gui.stepbase import Verdict as VerdictLine
 from knollside.gui.steps.page import Page, line
+from knollside.gui.steps.scaleport import ScalePort
 from knollside.sim.pulling import bond_named
 
 _VARIES = tuple((v, v) for v in UNITS)
 _SPREAD = 0.08  # of single bars: typical
+GRAVITY = 9.81e-3  # N per gram
 _RUNS, _EACH, _STEP = 3, 6, 12.0
 _CARE = "Pull in a vice or with a rope and a bucket, from the side; wear glasses: bars fly when they break."
 
@@ -36,7 +38,13 @@ class PullsPage(Page, Seeing):
         self.at: int | None = None
         self._typed: dict[str, float] = {"area": 24.0, "run": 1}
         self.standing = True
+        self.scale = ScalePort()
+        self.scale.weighed.connect(self.weighed)
+        self.scale.said.connect(self.workspace.said.emit)
         self.margins(16, 14)
+        lay = self.layout()
+        assert isinstance(lay, QVBoxLayout)
+        lay.insertWidget(1, self.scale)
 
     # What is stored
 
@@ -83,6 +91,12 @@ class PullsPage(Page, Seeing):
         if study is not None and self.at is not None:
             made = PullStudy.model_validate(study.model_dump() | change)
             self.workspace.runs.put_study(self.at, made, words)
+
+    def weighed(self, grams: float) -> None:
+        """What hung on the scale when it broke, as the load of the bar in hand."""
+        self._typed["load"] = round(grams * GRAVITY, 1)
+        self._shown = self
+        self.session.touch()
 
     def record(self) -> None:
         """One bar as it is typed."""

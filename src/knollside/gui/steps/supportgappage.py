@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import get_args
 
 import numpy as np
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from knollside.core.learning.supportgap import Settled, settle
 from knollside.core.model import Orientation, bounds_of
-from knollside.core.model.trials import Outcome, SupportStudy, SupportTrial
+from knollside.core.model.trials import Outcome, RoofPattern, SupportStudy, SupportTrial
 from knollside.gui.instruments.gapchance import GapChance
-from knollside.gui.instruments.widgets import NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, line
@@ -28,7 +30,9 @@ _UP = (0.0, 0.0, 1.0)
 
 
 class SupportGapPage(Page, Seeing):
-    """``chart`` is its strip under the stage."""
+    """``chart`` is its strip under the stage; ``wanted``: the piece to try is to be printed."""
+
+    wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -37,6 +41,7 @@ class SupportGapPage(Page, Seeing):
         self.gap: float | None = None  # typed; else the next one to try
         self.force: float | None = None
         self.slow = False
+        self.pattern: RoofPattern = "lines"
         self._found: tuple[object, Settled | None] = (None, None)
         self.margins(16, 14)
 
@@ -62,7 +67,7 @@ class SupportGapPage(Page, Seeing):
 
     def found(self) -> Settled:
         """What the trials say at this recipe's fan, in multiples of what can be set; kept until they change."""
-        key = self.trials, self.fan, self.slow
+        key = self.trials, self.fan, self.slow, self.pattern
         if self._found[0] != key or self._found[1] is None:
             self._found = key, settle(*key)
         assert self._found[1] is not None
@@ -71,7 +76,11 @@ class SupportGapPage(Page, Seeing):
     def keep(self, outcome: Outcome) -> None:
         """A trial came off so."""
         gap = self.found().next if self.gap is None else self.gap
-        self._keep(SupportTrial(gap_mm=gap, fan=self.fan, slow=self.slow, outcome=outcome, force_N=self.force))
+        self._keep(
+            SupportTrial(
+                gap_mm=gap, fan=self.fan, slow=self.slow, pattern=self.pattern, outcome=outcome, force_N=self.force
+            )
+        )
 
     def _keep(self, made: SupportTrial) -> None:
         part = self.part
@@ -96,7 +105,7 @@ class SupportGapPage(Page, Seeing):
         """The stand-in prints the next trial and takes its support off."""
         part, gap = self.part, self.found().next if self.gap is None else self.gap
         hidden = supports_named(f"{part.printer.name} {part.material}")
-        self._keep(hidden.tried(gap, np.random.default_rng(len(self.trials) + 17), self.fan, self.slow))
+        self._keep(hidden.tried(gap, np.random.default_rng(len(self.trials) + 17), self.fan, self.slow, self.pattern))
 
     def use(self) -> None:
         """The settled gap goes to the supports of this part's way."""
@@ -113,7 +122,7 @@ class SupportGapPage(Page, Seeing):
         found = self.found()
         self.chart.put(found, self.trials)
         used = self.part.support_settings.gap_mm
-        if self.fresh((self.trials, self.fan, self.slow, self.gap, used, self.part.printer_id)):
+        if self.fresh((self.trials, self.fan, self.slow, self.pattern, self.gap, used, self.part.printer_id)):
             self._fill(found, used)
 
     def _fill(self, found: Settled, used: float) -> None:
@@ -129,22 +138,32 @@ class SupportGapPage(Page, Seeing):
         slow = QCheckBox("roof laid slow")
         slow.setChecked(self.slow)
         slow.clicked.connect(self._slow)
+        pattern = Dropdown("Pattern of the support's roof", [(p, p) for p in get_args(RoofPattern)], 6)
+        pattern.put(self.pattern)
+        pattern.chose.connect(self._roof)
         self.add(
             row(
                 column(label("gap", dim=True), gap, spacing=1),
                 column(label("force", dim=True), force, spacing=1),
-                column(label(" ", dim=True), slow, spacing=1),
+                column(label("its roof", dim=True), pattern, spacing=1),
                 spacing=6,
                 stretch=-2,
             )
         )
         for outcome, said in _HOW.items():
             self.add(row(button(said, partial(self.keep, outcome)), stretch=-2))
-        self.add(row(button("Try it, simulated", self.simulate), stretch=-2), rule())
+        face = button("Print the piece at Proof", self.wanted.emit, tip="A roof as large as a held face of this part")
+        self.add(
+            row(slow, face, spacing=8, stretch=-2), row(button("Try it, simulated", self.simulate), stretch=-2), rule()
+        )
         self.add(*self._said(found, used))
 
     def _type_gap(self, value: float) -> None:
         self.gap = value
+        self.session.touch()
+
+    def _roof(self, pattern: object) -> None:
+        self.pattern = pattern  # type: ignore[assignment]
         self.session.touch()
 
     def _slow(self, on: bool) -> None:
@@ -161,7 +180,7 @@ class SupportGapPage(Page, Seeing):
             out.append(row(button(f"Use {found.best:.2f} mm at Lay", self.use), stretch=-2))
         for k, t in list(enumerate(self.trials))[-_SHOWN:][::-1]:
             felt = f", {t.force_N:.0f} N" if t.force_N is not None else ""
-            more = f"fan {100 * t.fan:.0f} %{', slow' if t.slow else ''}{felt}"
+            more = f"{t.pattern}, fan {100 * t.fan:.0f} %{', slow' if t.slow else ''}{felt}"
             out.append(label(f"{k + 1}  {t.gap_mm:.2f} mm {t.outcome}, {more}, {t.source}", dim=True, wrap=True))
         if self.trials:
             out.append(row(button("The last one was none", self.forget, plain=True), stretch=-2))
