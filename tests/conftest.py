@@ -10,12 +10,15 @@ if os.environ.get("PYTEST_XDIST_WORKER"):
     os.environ.setdefault("NUMBA_NUM_THREADS", "1")
 
 import atexit
+import contextlib
 import multiprocessing
 import shutil
 import subprocess
 import time
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import manifold3d as m3
 import numpy as np
@@ -249,19 +252,58 @@ COARSE = 2_000  # cells; what is tested here is the window, not the stress; a th
 
 
 @pytest.fixture
-def desk(qapp, filled: Path, tmp_path: Path, monkeypatch) -> Iterator[Desk]:  # type: ignore[no-untyped-def]
+def desk(qapp, filled: Path, tmp_path: Path, monkeypatch, request) -> Iterator[Desk]:  # type: ignore[no-untyped-def]
     monkeypatch.setattr("knollside.gui.nodes.strength.cells", COARSE)
     shutil.copy(filled, tmp_path / "w.sqlite")
-    made = open_desk(qapp, tmp_path / "w.sqlite")
+    own = request.node.get_closest_marker("own_worker") is not None
+    made = open_desk(qapp, tmp_path / "w.sqlite", own)
     yield made
     _shut(qapp, made)
 
 
-def open_desk(qapp, path: Path) -> Desk:  # type: ignore[no-untyped-def]
+_kept: list[Any] = []  # the worker that windows of tests share
+
+
+def shared_worker(make, meshes):  # type: ignore[no-untyped-def]
+    """One worker for one window after another: what it has answered once it need not work out again. Answers are kept
+    by their questions' own keys, as in one window that stays open."""
+    if _kept:
+        worker = _kept[0]
+        worker.meshes = meshes
+        return worker
+    worker = make(meshes)
+    worker.close = lambda: _let_go(worker)
+    _kept.append(worker)
+    return worker
+
+
+def _let_go(worker) -> None:  # type: ignore[no-untyped-def]
+    """Nothing of the window that is closed is left in it."""
+    from PyQt6.QtWidgets import QApplication
+
+    for signal in (worker.progress, worker.finished, worker.idle, worker.stumbled):
+        with contextlib.suppress(TypeError):  # nobody listened
+            signal.disconnect()
+    worker._planned, worker._once = [], []
+    if worker._now is not None:
+        number = worker._stop.value = worker._now.number
+        end = time.monotonic() + 1.5
+        while worker._now is not None and time.monotonic() < end:
+            QApplication.processEvents()
+            time.sleep(0.005)
+        worker._end(number)
+        while worker._now is not None and time.monotonic() < end + 5:
+            QApplication.processEvents()
+            time.sleep(0.005)
+
+
+def open_desk(qapp, path: Path, own_worker: bool = False) -> Desk:  # type: ignore[no-untyped-def]
+    """A window on a workshop. ``own_worker``: it works everything out by itself."""
     from PyQt6.QtCore import QSettings
     from PyQt6.QtTest import QTest
 
     from knollside.demo.fill import fill_demo
+    from knollside.gui import worker
     from knollside.gui.main import open_last, window_on
     from knollside.gui.theme.look import font, load_fonts, look
     from knollside.store.workshop import Workshop
@@ -271,7 +313,13 @@ def open_desk(qapp, path: Path) -> Desk:  # type: ignore[no-untyped-def]
     look.lamp = False
     shop = Workshop(path)
     fill_demo(shop)
-    window = window_on(shop, QSettings(str(path.with_suffix(".ini")), QSettings.Format.IniFormat))
+    made = worker.Worker
+    if not own_worker:
+        worker.Worker = partial(shared_worker, made)  # type: ignore[misc]
+    try:
+        window = window_on(shop, QSettings(str(path.with_suffix(".ini")), QSettings.Format.IniFormat))
+    finally:
+        worker.Worker = made  # type: ignore[misc]
     open_last(window)
     window.resize(1280, 800)
     window.show()

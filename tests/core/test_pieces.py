@@ -19,7 +19,14 @@ from knollside.core.mesh.topology import bodies_of
 from knollside.core.model import Measurement, Mesh, Recipe, Refused
 from knollside.core.proof.bar import hole_and_pin_bar
 from knollside.core.proof.couples import screw, snap_arms, thread_pair
-from knollside.core.proof.ladders import flare_piece, gap_ladder, square_piece, three_hinges
+from knollside.core.proof.ladders import (
+    flare_piece,
+    gap_ladder,
+    single_wall,
+    square_piece,
+    supported_face,
+    three_hinges,
+)
 from knollside.core.proof.piece import Spot, gap_steps_of
 from knollside.core.proof.pullbars import pull_bars
 from knollside.core.proof.section import section_box, section_plane
@@ -337,3 +344,15 @@ def test_a_slip_takes_what_may_be_and_refuses_what_cannot() -> None:
         read_entry("21.5", spot, others)
     assert read_entry("21.25", spot, others).value == 21.25  # within half a millimetre and a twenty-fifth
     assert wants_another((5.0, 5.059)) == "" and wants_another((5.0, 5.061)) and wants_another((5.0, 5.2, 5.25)) == ""
+
+
+def test_a_single_wall_is_one_line_thick_and_a_held_face_has_its_sides() -> None:
+    wall = single_wall(0.45)
+    by_hand = (40**2 - (40 - 0.9) ** 2) * 15 - 4 * 0.45 * 2
+    assert wall.mesh.volume == pytest.approx(by_hand, rel=1e-9) and not wall.spots
+    face = supported_face(14, 9)
+    assert face.mesh.size[0] == pytest.approx(17) and face.mesh.size[1] == pytest.approx(9)
+    assert face.mesh.volume == pytest.approx(3 * 9 * 10 + 14 * 9 * 2)
+    for bad in (lambda: single_wall(0.05), lambda: supported_face(3, 9)):
+        with pytest.raises(Refused):
+            bad()

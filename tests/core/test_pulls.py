@@ -10,7 +10,7 @@ import pytest
 from scipy import stats
 
 from knollside.cli import main
-from knollside.core.learning.bondcurve import bond_curve
+from knollside.core.learning.bondcurve import bond_curve, fitted
 from knollside.core.learning.pulls import Verdict, advice, bars_for, studied
 from knollside.core.learning.pullstable import read_pulls
 from knollside.core.material.bond import BondSetting, with_setting
@@ -205,3 +205,25 @@ def test_a_table_of_bars_is_answered_by_the_command_line(tmp_path: Path, capsys)
             read_pulls(text)
     assert main(["pulls", str(tmp_path / "gone.csv")]) == 1 and "no file" in capsys.readouterr().err
     assert main(["pulls", str(tmp_path / "bars.csv"), "--margin", "0.9"]) == 1
+
+
+def test_a_curve_through_the_levels_is_that_of_weighed_least_squares() -> None:
+    rng = np.random.default_rng(4)
+    pulls = [
+        Pull(level=t, load_N=24 * (20 - 0.004 * (t - 245) ** 2 + rng.normal(0, 0.6)), area_mm2=24, run=1 + k % 3)
+        for t in (215, 225, 235, 245, 255)
+        for k in range(9)
+    ]
+    found = studied(pulls)
+    curve = fitted(found)
+    assert curve is not None
+    # The same by another program: numpy's own polynomial fit with weights.
+    x = np.array([v.value for v in found.levels])
+    y = np.array([v.mean.value for v in found.levels])
+    w = 1.645 * 2 / np.array([v.mean.high - v.mean.low for v in found.levels])
+    again = np.polynomial.Polynomial.fit(x, y, 2, w=w)
+    assert np.allclose(curve.value, again(curve.levels), rtol=1e-6)
+    true = 20 - 0.004 * (curve.levels - 245) ** 2
+    assert ((curve.low <= true) & (true <= curve.high)).mean() > 0.8
+    few = studied([p for p in pulls if p.level in (215, 235, 255)])
+    assert fitted(few) is None

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import csv
+import json
 import math
 import os
 from datetime import datetime, timedelta
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -153,16 +156,35 @@ def test_the_scale_reads_what_is_there_and_drifts_as_it_is_told() -> None:
     assert [drifting.read(spool) for _ in range(5)][-1] == pytest.approx(735, abs=3)
 
 
-def test_the_record_is_searched(desk: Desk) -> None:
+def test_the_record_is_searched(desk: Desk, tmp_path: Path) -> None:
     desk.settle(lambda: desk.facts is not None)
     desk.window.take("Workshop")
     table = desk.window.steps["Workshop"].table
-    assert table.model.rowCount() == 13
+    assert table.model.rowCount() == 16
     type_in(desk, "Search the record", "brick asa")
     assert table.model.rowCount() == 3
-    assert all("The Brick" in r for r in table.model.shown)
+    assert all("The Brick" in r.cells for r in table.model.shown) and "3 prints" in table.count.text()
     type_in(desk, "Search the record", "pull bars")
-    assert {r[5] for r in table.model.shown} == {"pair of pull bars"}
+    assert {r.cells[6] for r in table.model.shown} == {"pair of pull bars"}
+    # Narrowed by printer and outcome besides; what is shown goes out as a table and as JSON.
+    table.search.clear()
+    pick(desk, "Prints of", "Old Tom")
+    pick(desk, "That came out", "came out well")
+    assert table.model.rowCount() == 3
+    workshop = desk.window.steps["Workshop"]
+    workshop.write_to(tmp_path / "prints.csv")
+    rows = list(csv.DictReader((tmp_path / "prints.csv").open()))
+    assert len(rows) == 3 and [r["nozzle_c"] for r in rows] == ["", "", "238.0"]
+    workshop.write_to(tmp_path / "prints.json")
+    assert len(json.loads((tmp_path / "prints.json").read_text())["prints"]) == 3
+    assert "3 prints written to prints.json" in desk.window.note.text()
+    # Why the second clip was printed at 238.
+    pick(desk, "That came out", "however it came out")
+    type_in(desk, "Search the record", "clip 238")
+    (found,) = table.model.shown
+    table.table.selectRow(0)
+    desk.settle()
+    assert "bars at 238 were as strong" in table.about.text() and found.cells[1] == "Trellis clip"
 
 
 def test_the_list_before_a_print_is_ticked_or_skipped_with_a_reason_and_kept(desk: Desk) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 
 import pytest
-from conftest import Desk, press, press_in_panel, seen, type_in
+from conftest import Desk, pick, press, press_in_panel, seen, type_in
 
 from knollside.sim.supports import supports_named
 
@@ -61,3 +61,17 @@ def test_the_stand_in_is_settled_and_its_gap_is_used_at_lay(bench: Desk) -> None
         bench.workspace.undo.undo()
         bench.settle()
         assert bench.part.support_settings.gap_mm == 0.2
+
+
+def test_another_roof_pattern_is_its_own_and_its_piece_is_made_at_proof(bench: Desk) -> None:
+    page(bench).keep("clean")
+    bench.settle()
+    sure = page(bench).found().chance
+    pick(bench, "Pattern of the support's roof", "solid")
+    assert page(bench).found().chance < sure
+    page(bench).keep("welded")
+    bench.settle()
+    assert [t.pattern for t in page(bench).trials] == ["lines", "solid"]
+    press_in_panel(bench, "Print the piece at Proof")
+    bench.settle(lambda: bench.window.current.pieces.piece is not None)
+    assert bench.window.current.pieces.piece.piece.name == "face"

@@ -39,7 +39,7 @@ def test_strings_are_seen_told_apart_cured_and_remembered(wrong: Desk) -> None:
     take(wrong, Symptom.BLOBS)  # and it was none
     case = page(wrong).case
     assert case.seen == (Symptom.STRINGS, Symptom.MATTE)
-    assert wrong.shop.running.faults() == {1: case}
+    assert wrong.shop.running.faults()[2] == case  # the first is of the demo
     press(wrong, "See what lies behind it")
     before = page(wrong).found()
     top = before.causes[0][0]
@@ -62,7 +62,7 @@ def test_strings_are_seen_told_apart_cured_and_remembered(wrong: Desk) -> None:
     done = page(wrong).case.cures[-1].cause
     press_in_panel(wrong, "It helped")
     assert page(wrong).case is None
-    kept = wrong.shop.running.faults()[1]
+    kept = wrong.shop.running.faults()[2]
     assert kept.closed and kept.helped is done and kept.cures[0].helped is False
     assert "cured" in seen(wrong)
     wrong.workspace.undo.undo()
@@ -109,7 +109,7 @@ def test_without_a_printer_it_says_so_and_keeps_nothing(wrong: Desk) -> None:
     wrong.workspace.put_machine(None, None, "none")
     wrong.settle()
     take(wrong, Symptom.STRINGS)
-    assert wrong.shop.running.faults() == {} and "Add your printer" in wrong.window.note.text()
+    assert list(wrong.shop.running.faults()) == [1] and "Add your printer" in wrong.window.note.text()
     assert page(wrong).case is None
 
 
@@ -117,8 +117,27 @@ def test_a_case_left_is_closed_without_a_cause(wrong: Desk) -> None:
     take(wrong, Symptom.JAM)
     press(wrong, "See what lies behind it")
     press_in_panel(wrong, "Leave it")
-    kept = wrong.shop.running.faults()[1]
+    kept = wrong.shop.running.faults()[2]
     assert kept.closed and kept.helped is None and "left as it was" in seen(wrong)
     turn_to(wrong, "Measure")
     turn_to(wrong, "What went wrong")
     assert page(wrong).case is None
+
+
+def test_a_measured_wall_answers_the_test_and_tells_the_flow(wrong: Desk) -> None:
+    for s in (Symptom.ROOF_GAPS, Symptom.THIN):
+        take(wrong, s)
+    press(wrong, "See what lies behind it")
+    faults = page(wrong)
+    wrong_ones = ("0.40", "1 readings say too little"), ("a b c", "Readings are numbers"), ("2 2 2", "no single")
+    for text, words in wrong_ones:
+        faults.measured(text)
+        assert words in wrong.window.note.text() and not faults.case.answers
+    line = wrong.part.recipe.line_width
+    faults.measured(" ".join(f"{line * 0.9:.3f}".replace(".", ",") for _ in range(8)))
+    wrong.settle()
+    assert "Flow 1.11" in wrong.window.note.text()
+    assert [(a.test, a.answer) for a in faults.case.answers] == [(FaultTest.WALL, "thinner")]
+    faults.wanted.emit()
+    wrong.settle(lambda: wrong.window.current.pieces.piece is not None)
+    assert wrong.window.current.name == "Proof" and wrong.window.current.pieces.piece.piece.name == "wall"

@@ -305,6 +305,7 @@ def test_bad_files_are_told_and_nothing_is_lost(desk: Desk, tmp_path: Path) -> N
     assert "No load" in verdict(desk)
 
 
+@pytest.mark.own_worker
 def test_cancel_stops_the_solve_and_keeps_the_last_answer(desk: Desk) -> None:
     desk.settle(lambda: desk.facts is not None)
     desk.window.take("Lay")
@@ -318,6 +319,7 @@ def test_cancel_stops_the_solve_and_keeps_the_last_answer(desk: Desk) -> None:
     assert "Every way can be tried" in verdict(desk)
 
 
+@pytest.mark.own_worker
 def test_the_worker_may_die_and_work_goes_on(desk: Desk) -> None:
     desk.settle(lambda: desk.facts is not None)
     desk.worker._process.terminate()

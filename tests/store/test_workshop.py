@@ -157,7 +157,7 @@ def test_the_demo_fills_an_empty_workshop_once(tmp_path: Path) -> None:
     names = [p.name for p in shop.parts.names()]
     assert names[:5] == ["Hose arm", "Vent hinge", "M6 knob", "Label plate", "Trellis clip"]
     assert names[5:] == ["Stay bar", "Stay pawl", "Gate latch", "Union nut"]
-    assert len(shop.machines.printers()) == 2 and len(shop.machines.spools()) == 4 and len(shop.learned.prints()) == 13
+    assert len(shop.machines.printers()) == 2 and len(shop.machines.spools()) == 4 and len(shop.learned.prints()) == 16
     shop.close()
 
 

@@ -278,6 +278,7 @@ def _export(args: argparse.Namespace) -> Said:
         o.job.spool.grams_left if o.job.spool is not None else None,
         stated.factor,
         frame=stated.frame,
+        supports=stated.support_settings if stated.orientation is not None else None,
     )
     files = write_all(
         args.out or args.path.parent, name, edited, stated.direction, make_sheet(told, edited), stated.frame

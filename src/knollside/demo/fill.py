@@ -7,7 +7,9 @@ from datetime import datetime, timedelta
 import numpy as np
 
 from knollside.core.mesh.load import load_file
-from knollside.core.model import BreakTest, Measurement, PrinterFacts
+from knollside.core.model import BreakTest, Measurement, PrinterFacts, Recipe
+from knollside.core.model.faults import Answered, Cause, Cured, FaultCase, FaultTest, Symptom
+from knollside.core.model.prints import PrintDetails
 from knollside.core.model.running import Presence, PrinterEvent, PrinterLog, Run, RunPiece, SpoolLog, Stay
 from knollside.demo.design_cases import DEMO, PARTS
 from knollside.sim.desk import SimulatedCalliper, printer_named
@@ -66,6 +68,7 @@ def _fill(shop: Workshop) -> None:
         for kind, value in ((Kind.DESIGN_CASE, design_case), (Kind.RECIPE, recipe), (Kind.MATES, mates)):
             shop.parts.put(part, kind, value)
     _records(shop, tom, brick, ids)
+    _remembered(shop, tom, ids)
     _running(shop, (tom, brick), (green, white, grey, nylon), ids)
 
 
@@ -87,6 +90,60 @@ def _running(shop: Workshop, printers: tuple[int, int], spools: tuple[int, ...],
 def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:
     _measured(shop, tom, brick)
     _printed(shop, tom, brick, ids)
+
+
+def _remembered(shop: Workshop, tom: int, ids: dict[str, int]) -> None:
+    """Prints of which more is known: a clip that strung, cured and printed cooler; a knob that was tight."""
+    begun = _START + timedelta(days=62)
+    strung = FaultCase(
+        part=ids["trellis-clip"],
+        printer=tom,
+        material="PETG",
+        opened=begun,
+        height=18.0,
+        seen=(Symptom.STRINGS, Symptom.MATTE),
+        answers=(Answered(test=FaultTest.LISTEN, answer="yes", at=begun + timedelta(hours=1)),),
+        cures=(Cured(cause=Cause.WET, at=begun + timedelta(hours=2), helped=True),),
+        closed=True,
+    )
+    shop.running.put(Log.FAULT, 1, strung)
+    hot = Recipe(nozzle_c=250.0, fan=0.4, infill=0.4)
+    cooler = hot.model_copy(update={"nozzle_c": 238.0})
+    clip = {"revision": 1, "spool": "PETG white", "direction": (0.0, 0.0, 1.0), "estimate_g": 9.4}
+    for stem, days, outcome, details in (
+        (
+            "trellis-clip",
+            62,
+            "usable, with faults",
+            clip | {"recipe": hot, "fit": "good", "strength": "good", "look": "bad", "faults": (1,), "actual_g": 9.9},
+        ),
+        (
+            "trellis-clip",
+            64,
+            "came out well",
+            clip
+            | {
+                "recipe": cooler,
+                "fit": "good",
+                "strength": "good",
+                "look": "good",
+                "ease": "good",
+                "actual_g": 9.5,
+                "why": "Nozzle 238 °C, before 250 °C: bars at 238 were as strong within 10 %. Strings: wet filament, "
+                "dried and cured.",
+            },
+        ),
+        (
+            "m6-knob",
+            66,
+            "does not fit",
+            {"revision": 1, "recipe": cooler, "spool": "PETG green", "fit": "bad", "strength": "good"}
+            | {"next": "The nut's pocket 0.15 mm wider across"},
+        ),
+    ):
+        made = PrintDetails.model_validate(details)
+        at = _START + timedelta(days=days)
+        shop.learned.add_print(PrintRecord(0, ids[stem], tom, "PETG", at, None, None, outcome, None, made))
 
 
 def _measured(shop: Workshop, tom: int, brick: int) -> None:

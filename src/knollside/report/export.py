@@ -16,7 +16,16 @@ from knollside.core.material.allowables import target_reserve, withheld
 from knollside.core.material.cards import Material
 from knollside.core.mesh.edit import Edited
 from knollside.core.mesh.write import stl_bytes, threemf_bytes
-from knollside.core.model import DesignCase, Mesh, Orientation, PrinterFacts, Range, Recipe, Refused
+from knollside.core.model import (
+    DesignCase,
+    Mesh,
+    Orientation,
+    PrinterFacts,
+    Range,
+    Recipe,
+    Refused,
+    SupportSettings,
+)
 from knollside.core.recipe.board import PlainPricer
 from knollside.core.recipe.price import PrinterMotion
 from knollside.core.run.preflight import cautions, preflight
@@ -45,6 +54,7 @@ class SheetInputs:
     spool_left: float | None
     factor: Range
     frame: Frame | None = None
+    supports: SupportSettings | None = None
 
 
 def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
@@ -65,6 +75,7 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
         ("Walls", f"{recipe.walls}, lines {recipe.line_width:g} mm wide"),
         ("Tops and bottoms", f"{recipe.tops} and {recipe.bottoms}"),
         ("Infill", f"{recipe.infill * 100:.0f} % {recipe.pattern}" if recipe.infill else "none"),
+        *_support_words(told.supports),
         ("Filament", f"about {cost.grams:.0f} g, without supports"),
         ("Hours", f"{cost.hours.words(1)} ({cost.hours.source})"),
     ]
@@ -79,6 +90,14 @@ def make_sheet(told: SheetInputs, edited: Edited) -> Sheet:
         preflight(card, recipe, cost.grams, told.spool_left, height, printer.bed_mm[2]),
         cautions(card, told.design_case),
     )
+
+
+def _support_words(s: SupportSettings | None) -> tuple[tuple[str, str], ...]:
+    if s is None or s.preset == "none":
+        return ()
+    where = "everywhere below the limit" if s.preset == "all" else "only where it pays"
+    roof = f"{s.interface} solid layers under the part" if s.interface else "no solid roof"
+    return (("Supports", f"{where}, {s.gap_mm:.2f} mm under the part, {roof}, {100 * s.density:.0f} %"),)
 
 
 def _frame_words(mesh: Mesh, direction: tuple[float, float, float], frame: Frame | None) -> tuple[tuple[str, str], ...]:

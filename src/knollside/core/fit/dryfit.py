@@ -112,12 +112,13 @@ def tries(
     grams: float,
     chances: dict[str, tuple[float, float, float]],
     between: Sequence[Between] = (),
+    torques: dict[str, Range] | None = None,
 ) -> tuple[Try, ...]:
     """Every pair of bodies, then every mate, in the order of a dry fit. ``grams`` of what moves in a mate; ``chances``
-    (binds, fits, rattles) by feature."""
+    (binds, fits, rattles) and ``torques`` that printed threads stand, N mm, by feature."""
     ordered = sorted(mates, key=lambda m: (_ORDER.get(m.fit, 4), m.feature))
     out = [_freed(b) for b in between]
-    for t in (_try(m, grams, chances.get(m.feature)) for m in ordered):
+    for t in (_try(m, grams, chances.get(m.feature), (torques or {}).get(m.feature)) for m in ordered):
         last = out[-1] if out else None
         if last is not None and last.mates and not t.moving and replace(t, mates=last.mates) == last:
             out[-1] = replace(last, mates=(*last.mates, *t.mates))
@@ -135,7 +136,7 @@ def _freed(b: Between) -> Try:
     return Try((), do, f"{how} {odds}", "A wider gap at Fits; what was tried here is counted there.", True, b)
 
 
-def _try(m: Mate, grams: float, chance: tuple[float, float, float] | None) -> Try:
+def _try(m: Mate, grams: float, chance: tuple[float, float, float] | None, torque: Range | None) -> Try:
     odds = "" if chance is None else f" Foretold: {100 * chance[0]:.0f} of 100 bind, {100 * chance[2]:.0f} rattle."
     what = m.hardware if m.partner is None else m.partner.replace("-", " ")
     if m.fit == "print in place":
@@ -147,7 +148,13 @@ def _try(m: Mate, grams: float, chance: tuple[float, float, float] | None) -> Tr
         return Try((m,), do, f"{_sliding(told)}{odds}", "Look for burrs, then Fits.", True)
     if m.fit == "thread":
         do = f"Turn {what} in by hand, half a turn back for each turn."
-        return Try((m,), do, "It should go by two fingers.", "Chase it with a screw of metal.", False)
+        most = ""
+        if torque is not None:
+            most = (
+                f" No tighter than {torque.low / 1000:.2g} N m: its thread strips at {torque.value / 1000:.2g} "
+                f"({torque.low / 1000:.2g} to {torque.high / 1000:.2g}, typical)."
+            )
+        return Try((m,), do, f"It should go by two fingers.{most}", "Chase it with a screw of metal.", False)
     if m.fit in ("press", "melt in"):
         do = f"Last: {what}. It does not come out again." + (" Hot iron: mind your hands." * (m.fit == "melt in"))
         return Try((m,), do, f"It should stay when pulled by hand.{odds}", "Glue, or a smaller hole at Fits.", False)

@@ -9,9 +9,10 @@ from typing import Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
 
-from knollside.gui.instruments.widgets import label, row
+from knollside.gui.instruments.widgets import Dropdown, button, label, row
 
 _HEADS = ("when", "part", "printer", "material", "planned h", "took h", "how it came out", "break")
+PRINTER, OUTCOME = 2, 6
 _WIDE = (92, 104, 82, 66, 72, 56, 146, 80)
 
 
@@ -60,9 +61,13 @@ class RecordTable(QWidget):
 
     taken = pyqtSignal(int)
 
-    def __init__(self, find: Callable[[str], Sequence[int] | None]) -> None:
+    def __init__(self, find: Callable[[str], Sequence[int] | None], ask_out: Callable[[], None]) -> None:
         super().__init__()
         self._find = find
+        self.printer = Dropdown("Prints of", letters=8)
+        self.outcome = Dropdown("That came out", letters=10)
+        for some in (self.printer, self.outcome):
+            some.chose.connect(lambda _: self._again())
         self.search = QLineEdit()
         self.search.setAccessibleName("Search the record")
         self.search.setPlaceholderText('search: a part, a spool, 238, strings, "outer wall"')
@@ -90,17 +95,26 @@ class RecordTable(QWidget):
         self.about = label("", 13, wrap=True)
         lay = QVBoxLayout(self)
         lay.setContentsMargins(0, 0, 0, 0)
-        lay.addWidget(row(self.search, self.count, stretch=0))
+        lay.addWidget(
+            row(self.search, self.printer, self.outcome, button("As a file …", ask_out), spacing=6, stretch=0)
+        )
+        lay.addWidget(self.count)
         lay.addWidget(self.table, 1)
         lay.addWidget(self.about)
 
     def put(self, rows: Sequence[Line]) -> None:
         if rows != self.model.all:
             self.model.all = rows
+            _fill(self.printer, "every printer", {r.cells[PRINTER] for r in rows})
+            _fill(self.outcome, "however it came out", {r.cells[OUTCOME] for r in rows})
             self._again()
 
     def _again(self) -> None:
         wanted = self._find(self.search.text())
+        for at, box in ((PRINTER, self.printer), (OUTCOME, self.outcome)):
+            if box.currentData():
+                some = {r.number for r in self.model.all if r.cells[at] == box.currentData()}
+                wanted = [n for n in (some if wanted is None else wanted) if n in some]
         self.model.put(self.model.all, wanted)
         n = len(self.model.shown)
         self.count.setText(f"{n} print{'' if n == 1 else 's'}" if wanted is not None else "")
@@ -111,3 +125,18 @@ class RecordTable(QWidget):
             line = self.model.shown[at]
             self.about.setText(line.about)
             self.taken.emit(line.number)
+
+    @property
+    def shown(self) -> tuple[int, ...]:
+        """Numbers of the prints that are in the table now."""
+        return tuple(r.number for r in self.model.shown)
+
+
+def _fill(box: Dropdown, whole: str, words: set[str]) -> None:
+    """All of them, and each by itself; what was chosen stays where it is still among them."""
+    chosen = box.currentData()
+    box.clear()
+    box.addItem(whole, "")
+    for w in sorted(w for w in words if w):
+        box.addItem(w, w)
+    box.put(chosen if chosen in words else "")

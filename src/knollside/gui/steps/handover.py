@@ -71,6 +71,7 @@ class HandOver(Seeing):
             part.spool.grams_left if part.spool else None,
             part.factor,
             part.frame,
+            part.support_settings if part.orientation is not None else None,
         )
 
     def not_corrected(self) -> tuple[str, ...]:

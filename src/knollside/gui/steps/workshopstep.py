@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QStackedWidget, QWidget
+from pathlib import Path
 
-from knollside.core.job.record import Kept, words_of
+from PyQt6.QtWidgets import QFileDialog, QStackedWidget, QWidget
+
+from knollside.core.job.record import Kept, prints_csv, prints_json, words_of
+from knollside.core.model import Refused
 from knollside.gui.instruments.recordtable import Line, RecordTable
 from knollside.gui.instruments.shelfview import OnShow, ShelfView
 from knollside.gui.instruments.widgets import column, heading, rule
@@ -19,6 +22,7 @@ from knollside.gui.steps.printerpage import PrinterPage
 from knollside.gui.steps.setuppage import SetUpPage
 from knollside.gui.steps.spoolpage import SpoolPage
 from knollside.gui.steps.tabs import Tabs
+from knollside.report.export import write_whole
 from knollside.store.records import PrintRecord
 from knollside.store.search import PrintSearch
 
@@ -32,7 +36,7 @@ class WorkshopStep(Step):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.found, self.table = PrintSearch(), RecordTable(self._find)
+        self.found, self.table = PrintSearch(), RecordTable(self._find, self.ask_out)
         self._lines: tuple[object, list[Line]] = (None, [])
         self._records: list[PrintRecord] = []
         self.shelf = ShelfView()
@@ -88,6 +92,23 @@ class WorkshopStep(Step):
             # The records are kept with it, so that none is another at the same place.
             self._records, self._lines = records, (key, [_line(k) for k in reversed(kept)])
         return self._lines[1]
+
+    def ask_out(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.panel, "The record", "prints.csv", "Table (*.csv);;JSON (*.json)")
+        if path:
+            self.write_to(Path(path))
+
+    def write_to(self, path: Path) -> None:
+        """The prints that are shown, as a table or as JSON."""
+        shown, names = set(self.table.shown), {p.id: p.name for p in self.workspace.shop.parts.names()}
+        records = [r for r in self.workspace.kept.every_print() if r.id in shown]
+        kept = kept_of(records, names, self.workspace.shelf)
+        text = prints_json(kept) if path.suffix.lower() == ".json" else prints_csv(kept)
+        try:
+            write_whole(path, text.encode())
+            self.workspace.said.emit(f"{len(kept)} prints written to {path.name}.")
+        except Refused as refusal:
+            self.workspace.said.emit(str(refusal))
 
     def _find(self, typed: str) -> list[int] | None:
         return self.found.find(typed)

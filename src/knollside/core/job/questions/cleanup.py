@@ -8,7 +8,8 @@ from typing import ClassVar
 import numpy as np
 
 from knollside.core.fit.clearance import Freedom
-from knollside.core.fit.dryfit import Between, Try, tries
+from knollside.core.fit.dryfit import Between, Try, highest_torque, tries
+from knollside.core.job.answer import PartFacts
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.fits import Fits
 from knollside.core.job.questions.gaps import Gaps
@@ -16,7 +17,7 @@ from knollside.core.job.questions.orientation import Supports
 from knollside.core.job.questions.recipe import PriceOf, strata_of
 from knollside.core.lay.cleanup import Chore, Wanted, chores
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Array, Mesh
+from knollside.core.model import Array, Mesh, Range
 
 
 @dataclass(frozen=True)
@@ -52,7 +53,18 @@ class Finish(Question[Finishing]):
         grams = ask(self.price, 0.9, 1.0).grams
         between = tuple(_between(f, grams * shares) for f in ask(self.gaps))
         # Of several bodies the lightest is taken to be what moves.
-        return Finishing(done, tries(self.fits.mates, grams * float(shares.min()), chances, between))
+        moving = grams * float(shares.min())
+        return Finishing(done, tries(self.fits.mates, moving, chances, between, self._torques(part)))
+
+    def _torques(self, part: PartFacts) -> dict[str, Range]:
+        """What printed threads stand, by their holes."""
+        out = {}
+        for m in self.fits.mates:
+            f = part.feature(m.feature)
+            if m.fit == "thread" and f is not None and f.diameter and f.length:
+                card = self.supports.card
+                out[m.feature] = highest_torque(f.diameter, f.length, None, card.pull, card.bond)
+        return out
 
 
 def _between(f: Freedom, grams: Array) -> Between:
