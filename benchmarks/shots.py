@@ -24,8 +24,10 @@ def main() -> None:
     from conftest import open_desk
     from palette import save_small
 
+    from knollside.core.model.faults import Symptom
     from knollside.gui.theme.look import look
 
+    wanted = sys.argv[1:]  # all of them where none is named
     app = QApplication([])
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -35,6 +37,8 @@ def main() -> None:
 
         def shot(name: str) -> None:
             desk.settle()
+            if wanted and name not in wanted:
+                return
             time.sleep(0.3)
             for _ in range(20):
                 app.processEvents()
@@ -52,19 +56,9 @@ def main() -> None:
         desk.settle(lambda: desk.fresh("layers") is not None)
         shot("3-lay")
         lay = window.steps["Lay"]
-        lay.measure.setCurrentIndex(1)
-        lay.turn_to(1)
-        lay.places.shape.setCurrentIndex(1)
-        shot("3-lay-places")
-        lay.turn_to(3)
-        lay.measure.setCurrentIndex(0)
-        lay.places.shape.setCurrentIndex(0)
         lay.turn_to(4)
         desk.settle(lambda: desk.fresh("supports") is not None)
         shot("3-lay-supports")
-        lay.turn_to(5)
-        desk.settle(lambda: desk.fresh("compare") is not None)
-        shot("3-lay-compare")
         lay.turn_to(0)
         window.take("Duty")
         shot("2-duty")
@@ -87,10 +81,6 @@ def main() -> None:
         fits.correct()
         desk.settle(lambda: desk.fresh("correct") is not None)
         shot("5-fits")
-        fits.tabs.turn_to(3)
-        desk.settle()
-        shot("5-fits-changes")
-        fits.tabs.turn_to(0)
         arm = desk.part.id
         desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Vent hinge"))
         desk.settle(lambda: desk.facts is not None)
@@ -151,6 +141,27 @@ def main() -> None:
         whole.trials.pulls.begin()
         whole.trials.pulls.simulate()
         shot("8-bench-pulls")
+        desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Gate latch"))
+        desk.settle(lambda: desk.facts is not None)
+        window.take("Bench")
+        whole.tabs.turn_to(4)
+        desk.settle(lambda: desk.fresh("finish") is not None)
+        whole.clean.next()
+        shot("8-bench-clean")
+        desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Trellis clip"))
+        desk.settle(lambda: desk.facts is not None)
+        window.take("Bench")
+        whole.tabs.turn_to(3)
+        desk.settle(lambda: desk.fresh("supports") is not None)
+        for symptom in (Symptom.GRINDING, Symptom.THIN):
+            whole.faults.take(symptom)
+        whole.faults.point((0.0, 0.0, 9.0))
+        whole.faults.turn(False)
+        shot("8-bench-wrong")
+        whole.tabs.turn_to(5)
+        desk.settle(lambda: desk.fresh("price") is not None)
+        whole.record._compare(whole.record.prints[0].id)
+        shot("8-bench-record")
         whole.tabs.turn_to(0)
         window.take("Workshop")
         shot("9-workshop")

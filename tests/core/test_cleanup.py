@@ -60,6 +60,20 @@ def test_a_support_is_pulled_off_to_its_side_and_near_a_weak_place_with_care() -
     assert not [c for c in left if c.mess is Mess.SUPPORT] and any(c.mess is Mess.STRANDS for c in left)
 
 
+def test_a_support_between_two_walls_is_pulled_out_along_them() -> None:
+    block = m3.Manifold.cube((40, 12, 30)) - m3.Manifold.cube((24, 40, 24)).translate((8, -10, 0))
+    support = next(c for c in done(mesh_of(block)) if c.mess is Mess.SUPPORT)
+    assert "pull to the front" in support.how or "pull to the back" in support.how
+    # A shelf on a wall at its left, whose foot reaches out under it: left is shut.
+    foot = (
+        m3.Manifold.cube((60, 30, 8))
+        + m3.Manifold.cube((8, 30, 30))
+        + m3.Manifold.cube((30, 30, 6)).translate((0, 0, 24))
+    )
+    held = next(c for c in done(mesh_of(foot)) if c.mess is Mess.SUPPORT)
+    assert "pull to the left" not in held.how
+
+
 def test_the_order_is_brim_supports_foot_then_drills() -> None:
     brim = BedAdhesion("brim", 5.0, "", 1.0, 40.0)
     order = [c.mess for c in done(shelf(), bed=brim)]

@@ -91,7 +91,7 @@ def test_a_second_clip_says_why_it_was_printed_cooler_and_is_found_by_that(clip:
     assert clip.shop.learned.prints()[-1].details.next == "Round the neck"
     # Beside the first.
     pick(clip, "Compare with", "28 Nov")
-    assert "nozzle: 250 °C › 238 °C" in seen(clip) and "strength: not known › good" in seen(clip)
+    assert "nozzle: 250 °C › 238 °C" in seen(clip) and "strength: nothing said › good" in seen(clip)
     # Its story.
     record.story_to(tmp_path / "clip.html")
     clip.settle(lambda: (tmp_path / "clip.html").exists())

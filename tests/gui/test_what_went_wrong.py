@@ -141,3 +141,18 @@ def test_a_measured_wall_answers_the_test_and_tells_the_flow(wrong: Desk) -> Non
     faults.wanted.emit()
     wrong.settle(lambda: wrong.window.current.pieces.piece is not None)
     assert wrong.window.current.name == "Proof" and wrong.window.current.pieces.piece.piece.name == "wall"
+
+
+def test_a_simulated_print_is_asked_about_until_its_cause_is_cured(wrong: Desk) -> None:
+    """Its faults are hidden: what is pressed is what a person would press."""
+    press_in_panel(wrong, "A print goes wrong, simulated")
+    number, truth = page(wrong).number, page(wrong).simulated
+    for _ in range(14):
+        if page(wrong).number != number:
+            break
+        if page(wrong).found().settled and not (page(wrong).case.cures and page(wrong).case.cures[-1].helped is None):
+            press_in_panel(wrong, "I did this")
+        else:
+            press_in_panel(wrong, "Do it, simulated")
+    kept = wrong.shop.running.faults()[number]
+    assert kept.closed and kept.helped in truth.causes and kept.seen[: len(truth.seen)] == truth.seen

@@ -141,3 +141,8 @@ def some_known(rng: np.random.Generator, of: Befallen) -> Known:
         supported=known(bool(hanging) or rng.random() < 0.4),
         roof_mm=known(0.6 if points(Cause.THIN_ROOF) else 1.0),
     )
+
+
+def printer_with_faults(name: str) -> FaultyPrinter:
+    """The hidden faults of a printer, the same every time; then one print after another goes wrong."""
+    return FaultyPrinter(np.random.default_rng(sum(name.encode()) + 23), factor=2.0)

@@ -94,7 +94,8 @@ def differences(a: Kept, b: Kept) -> tuple[Difference, ...]:
         for what in dict.fromkeys((*first, *second)):
             one, two = first.get(what, ""), second.get(what, "")
             if one != two:
-                out.append(Difference(what, one or "not known", two or "not known", outcome))
+                nothing = "nothing said" if outcome else "not known"
+                out.append(Difference(what, one or nothing, two or nothing, outcome))
     return tuple(out)
 
 

@@ -29,6 +29,7 @@ _DRILLS = tuple(round(0.1 * k, 1) for k in range(10, 131))  # mm: to 13 in tenth
 SMALL = 40.0  # mm2 of a sagged underside below which it is done with the others
 _MOST_STRINGS = 3  # places told one by one
 _ISLAND = 1.0  # mm2 of an island that counts
+_LOOKED = 12  # layers of a support that are looked at for its way out
 _SIDES = ("right", "back", "left", "front")
 
 
@@ -122,7 +123,7 @@ def _brim(strata: Strata, bed: BedAdhesion) -> Chore:
 
 
 def _support(strata: Strata, r: Region, weak: Sequence[Vec]) -> Chore:
-    side = _outward(strata, r.at)
+    side = _way_out(strata, r)
     if r.access == "outside":
         tool = "flat pliers" if r.area > 40 else "needle pliers"
         how = f"Grip it low, rock it, pull to the {side}; about {r.force:.0f} N."
@@ -270,13 +271,24 @@ def _by_weak(at: Vec, weak: Sequence[Vec]) -> list[str]:
     return [f"A weak place is {near:.0f} mm away: hold the part between it and the pull"] if near < NEAR_WEAK else []
 
 
-def _outward(strata: Strata, at: Vec) -> str:
-    """Which side of the bed a place looks to, seen from the part's middle."""
-    whole = strata.outline[0] if not strata.outline[0].is_empty else shapely.union_all(list(strata.outline))
-    x, y, _ = strata.turn @ np.asarray(at, float)
-    d = np.array([x - whole.centroid.x, y - whole.centroid.y])
-    angle = math.atan2(d[1], d[0]) if np.linalg.norm(d) > 1e-6 else 0.0
-    return _SIDES[round(angle / (math.pi / 2)) % 4]
+def _way_out(strata: Strata, r: Region) -> str:
+    """The side of the bed to which a support is pulled: where least of the part stands in the way of it, and of two as
+    free the nearer one."""
+    x0, y0, x1, y1 = r.outline.bounds
+    first, last = r.layers
+    layers = strata.outline[first : last + 1]
+    here = shapely.union_all([o for o in layers[:: max(len(layers) // _LOOKED, 1)] if not o.is_empty])
+    if here.is_empty:
+        return _SIDES[0]
+    a0, b0, a1, b1 = here.bounds
+    ways = (
+        (shapely.box(x0, y0, max(a1, x1), y1), a1 - x0),
+        (shapely.box(x0, y0, x1, max(b1, y1)), b1 - y0),
+        (shapely.box(min(a0, x0), y0, x1, y1), x1 - a0),
+        (shapely.box(x0, min(b0, y0), x1, y1), y1 - b0),
+    )
+    cost = [(round(shapely.intersection(way, here).area, 1), far) for way, far in ways]
+    return _SIDES[cost.index(min(cost))]
 
 
 def _edge(strata: Strata, k: int) -> Vec:

@@ -13,7 +13,7 @@ from knollside.gui.instruments.widgets import Dropdown, button, label, row
 
 _HEADS = ("when", "part", "printer", "material", "planned h", "took h", "how it came out", "break")
 PRINTER, OUTCOME = 2, 6
-_WIDE = (92, 104, 82, 66, 72, 56, 146, 80)
+_WIDE = (90, 96, 78, 62, 74, 52, 130, 70)
 
 
 @dataclass(frozen=True)
@@ -106,7 +106,7 @@ class RecordTable(QWidget):
         if rows != self.model.all:
             self.model.all = rows
             _fill(self.printer, "every printer", {r.cells[PRINTER] for r in rows})
-            _fill(self.outcome, "however it came out", {r.cells[OUTCOME] for r in rows})
+            _fill(self.outcome, "any outcome", {r.cells[OUTCOME] for r in rows})
             self._again()
 
     def _again(self) -> None:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from knollside.core.learning.breaks import NEAR, disagreement
 from knollside.core.material.cards import Material
 from knollside.core.model import BreakTest, bounds_of
 from knollside.core.strength.breaking import BreakNow
+from knollside.core.strength.discretisation import widened
 from knollside.gui import nodes
 from knollside.gui.faultfacts import height_of
 from knollside.gui.instruments.breakchart import BreakChart
@@ -63,7 +66,9 @@ class BreakPage(Seeing, QWidget):
         """The load case that it is pushed as, of exactly what is stored."""
         detail = self.view.get(nodes.DETAIL).fresh
         breaking = detail.breaking if detail is not None else ()
-        return next((b for b in breaking if b.case == self.case.currentData()), next(iter(breaking), None))
+        now = next((b for b in breaking if b.case == self.case.currentData()), next(iter(breaking), None))
+        # What another grid moved reserves by is in doubt here, too.
+        return now and replace(now, load=widened(now.load, nodes.doubt(self.view.inputs, self.part.direction)))
 
     def point(self, place: Vec) -> None:
         """It broke there."""
@@ -105,9 +110,8 @@ class BreakPage(Seeing, QWidget):
             return
         load = now.load
         self.foretold.setText(
-            f"Pushed as “{now.case}” it goes at {load.value:.0f} N ({load.low:.0f} to {load.high:.0f}), {now.mode}, "
-            f"{self._height(now.place):.0f} mm above the bed: new, dry, cool, pushed once. The range leaves out what "
-            "a finer grid may find."
+            f"Pushed as “{now.case}” it goes at {_n(load.value)} N ({_n(load.low)} to {_n(load.high)}), {now.mode}, "
+            f"{self._height(now.place):.0f} mm above the bed: new, dry, cool, pushed once."
         )
         self.placed.setText(self._place_words(now))
 
@@ -162,14 +166,19 @@ class BreakPage(Seeing, QWidget):
         if now is None:
             return Verdict("Nothing is foretold yet.", "Rate a way at Lay with a load; then break one here.")
         return Verdict(
-            f"Push as “{now.case}”, up to {now.load.high:.0f} N.",
+            f"Push as “{now.case}”, up to {_n(now.load.high)} N.",
             _CARE,
-            number=f"{now.load.value:.0f}",
+            number=_n(now.load.value),
             unit="N",
-            under=(f"{now.load.low:.0f} to {now.load.high:.0f} N", now.mode),
+            under=(f"{_n(now.load.low)} to {_n(now.load.high)} N", now.mode),
             tone="clay",
-            source=f"{now.load.source}. {len(self.tests)} breaks on record.",
+            source=f"Bond {now.load.source}; {len(self.tests)} breaks on record.",
         )
+
+
+def _n(newtons: float) -> str:
+    """To two digits: more is not known."""
+    return f"{float(f'{newtons:.2g}'):.0f}" if newtons >= 10 else f"{newtons:.2g}"
 
 
 def _of_breaks(card: Material) -> str:

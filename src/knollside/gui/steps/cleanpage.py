@@ -116,6 +116,7 @@ class CleanPage(Page, Seeing):
 
     def _open(self, k: int, c: Chore) -> None:
         where = f"{c.low:.0f} to {c.high:.0f} mm up" if c.high - c.low >= 1 else f"{c.low:.0f} mm up"
+        where = "at the bed" if c.high < 1 else where
         place = "" if c.high <= 0 else f", {where}"
         self.add(label(f"{k + 1}  {c.mess.value}{place}", 14, 700, wrap=True))
         self.add(label(f"{c.tool[0].upper()}{c.tool[1:]}. {c.how}", 13, wrap=True))

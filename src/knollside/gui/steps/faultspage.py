@@ -21,6 +21,7 @@ from knollside.gui.instruments.widgets import Chip, button, heading, label, row,
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page
+from knollside.sim.faulty import Befallen, FaultyPrinter, printer_with_faults
 
 Vec = tuple[float, float, float]
 
@@ -36,6 +37,8 @@ class FaultsPage(Page, Seeing):
         self.looking = True  # at the swatches; else at the causes
         self.chosen: Cause | None = None
         self._found: tuple[object, Believed | None] = (None, None)
+        self._stand_in: tuple[str, FaultyPrinter] | None = None
+        self._befell: tuple[int, Befallen] | None = None  # case and what truly was at work in it, simulated
         self.margins(16, 12)
 
     # What is stored
@@ -124,6 +127,42 @@ class FaultsPage(Page, Seeing):
             made = Cured(cause=cause, at=self.workspace.now())
             self._put({"cures": (*case.cures, made)}, f"done about: {cause.value}")
 
+    # The stand-in
+
+    def befall(self) -> None:
+        """A simulated print goes wrong: what is seen of it, by faults that are not told."""
+        name = f"{self.part.printer.name} {self.part.material}"
+        if self._stand_in is None or self._stand_in[0] != name:
+            self._stand_in = name, printer_with_faults(name)
+        of = self._stand_in[1].befall()
+        self._put({"seen": of.seen, "lacking": ()}, "a simulated print went wrong")
+        if self.number is not None:
+            self._befell = self.number, of
+            self.turn(False)
+
+    @property
+    def simulated(self) -> Befallen | None:
+        """What truly is at work in the case in hand, where the stand-in printed it."""
+        return self._befell[1] if self._befell is not None and self._befell[0] == self.number else None
+
+    def answer_simulated(self) -> None:
+        """The stand-in makes the test that is asked for, or looks again, or prints with what was done."""
+        of, case, found = self.simulated, self.case, self.found()
+        if of is None or case is None or found is None or self._stand_in is None:
+            return
+        printer = self._stand_in[1]
+        if case.cures and case.cures[-1].helped is None:
+            self.helped(printer.cured(case.cures[-1].cause, of))
+            return
+        ask = found.asks[0][0]
+        if isinstance(ask, FaultTest):
+            self.answer(ask, printer.answer(ask, of))
+            return
+        there = tuple(s for s in ask if printer.looks(s, of))
+        gone = tuple(s for s in ask if s not in there)
+        words = "looked at again, simulated"
+        self._put({"seen": (*case.seen, *there), "lacking": (*case.lacking, *gone)}, words)
+
     def helped(self, so: bool) -> None:
         """Whether the last thing that was done helped; what helped closes the case."""
         case = self.case
@@ -167,6 +206,8 @@ class FaultsPage(Page, Seeing):
             self._ask_helped(waits)
         elif not found.settled and found.asks:
             self._ask(found.asks[0][0])
+        if self.simulated is not None and (waits is not None or not found.settled):
+            self.add(row(button("Do it, simulated", self.answer_simulated), stretch=-2))
         strata = CauseStrata(216)
         strata.put(found, self.chosen)
         strata.taken.connect(self._choose)
@@ -182,6 +223,9 @@ class FaultsPage(Page, Seeing):
         self.add(board)
         words = self._where(case) if case is not None and case.place is not None else "Click the place on the part."
         self.add(label(words, dim=True, wrap=True))
+        if not many:
+            sim = button("A print goes wrong, simulated", self.befall, plain=True)
+            self.add(row(sim, stretch=-2))
         over = self.closed
         if over:
             c = over[0]
