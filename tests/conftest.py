@@ -28,6 +28,20 @@ from knollside.core.mesh.load import load_file
 from knollside.core.mesh.weld import weld
 from knollside.core.model import FixedFixture, ForceLoad, Mesh
 
+# What takes longest is begun first: begun last, it is what everybody waits for.
+_LONGEST = (
+    "test_a_week_runs_to_its_end",
+    "test_the_wrong_file_of_the_demo",
+    "test_the_board_is_checked_against_full_solves",
+    "test_an_afternoon_at_the_bench",
+    "test_a_plate_with_two_top_layers",
+    "test_a_way_that_another_beats",
+)
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    items.sort(key=lambda item: not item.name.startswith(_LONGEST))
+
 
 def own_screen() -> None:
     """A screen for each of several test processes: one window on top of another would take its keys."""

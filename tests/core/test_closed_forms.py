@@ -22,8 +22,8 @@ from knollside.core.lay.supports import BRIDGE_MM, _without
 from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.cards import material
 from knollside.core.mesh.features import find_features
-from knollside.core.mesh.identity import _unrivalled
 from knollside.core.mesh.load import load_bytes
+from knollside.core.mesh.revised import _unrivalled
 from knollside.core.mesh.slicer import cut, section_of
 from knollside.core.mesh.write import stl_bytes
 from knollside.core.model import (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import tempfile
 import zipfile
 from collections.abc import Callable
@@ -15,11 +16,16 @@ import manifold3d as m3
 import numpy as np
 import trimesh
 from conftest import mesh_of
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice
+from PyQt6.QtGui import QImage
 
 from knollside.core.job.answer import read_part
 from knollside.core.job.ask import Answerer
 from knollside.core.job.asked import ask_fits, ask_orientations, ask_strength, part_of, stated_of
 from knollside.core.job.file import Job, parse_job, write_job
+from knollside.core.learning.breakstable import read_breaks
+from knollside.core.learning.faultsfile import believed_of, parse_faults
+from knollside.core.learning.pullstable import read_pulls
 from knollside.core.learning.readingstable import read_readings, write_readings
 from knollside.core.mesh.load import load_bytes
 from knollside.core.mesh.write import stl_bytes
@@ -36,6 +42,7 @@ from knollside.core.model import (
 )
 from knollside.core.run.gcode import parse_gcode
 from knollside.demo.fill import fill_demo
+from knollside.foreign.photo import made_small
 from knollside.foreign.reading import read_mesh
 from knollside.store.copies import folder_of
 from knollside.store.whole import parse_whole, whole_bytes
@@ -205,7 +212,64 @@ def _workshop(data: bytes, name: str) -> None:
         shop.close()
 
 
+def _photos() -> dict[str, bytes]:
+    out = {}
+    for kind in ("JPEG", "PNG", "BMP"):
+        image = QImage(90, 60, QImage.Format.Format_RGB32)
+        image.fill(0x557722)
+        data = QByteArray()
+        buffer = QBuffer(data)
+        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+        image.save(buffer, kind)
+        out[f"a.{kind.lower()}"] = bytes(data.data())
+    return out
+
+
+def _photo(data: bytes, name: str) -> None:
+    """What is kept of a picture is always a small JPEG of its own."""
+    try:
+        for made in made_small(data, name):
+            assert made.startswith(b"\xff\xd8") and b"Exif" not in made
+    except Refused:
+        pass
+
+
+def _cases() -> dict[str, bytes]:
+    told = {
+        "seen": ["strings", "matte and rough"],
+        "answers": [{"test": "listen while it purges", "answer": "yes"}],
+        "tried": ["nozzle too hot"],
+        "known": {"water": 1.3, "fan": 0.5},
+        "helped": {"wet filament": 2},
+    }
+    return {"a.json": json.dumps(told).encode()}
+
+
+def _case(data: bytes, name: str) -> None:
+    try:
+        found = believed_of(parse_faults(data.decode("utf-8", "replace"), name))
+        assert abs(sum(x for _, x in found.causes) + found.other) < 3 and np.isfinite(found.best[1])
+    except Refused:
+        pass
+
+
+def _trials() -> dict[str, bytes]:
+    bars = b"level,load_N,area_mm2,run\n230,400,24,1\n240,500,24,1\n"
+    broke = b"mode,load_N,foretold_N,at\nalong a layer,80,120,1 2 3\n"
+    return {"bars.csv": bars, "breaks.csv": broke}
+
+
+def _trial(data: bytes, name: str) -> None:
+    text = data.decode("utf-8", "replace")
+    for read in (read_pulls, read_breaks):
+        with suppress(Refused):
+            read(text, name)
+
+
 TARGETS: dict[str, Target] = {
+    "photo": Target(_photos, _photo),
+    "case": Target(_cases, _case),
+    "trials": Target(_trials, _trial),
     "mesh": Target(_meshes, _mesh),
     "model": Target(_models, _inner),
     "step": Target(lambda: {"a.step": (TESTS / "core/block.step").read_bytes()}, _step),

@@ -89,6 +89,8 @@ def test_a_second_clip_says_why_it_was_printed_cooler_and_is_found_by_that(clip:
     type_in(clip, "What to change next", "Round the neck")
     assert clip.shop.learned.prints()[-1].details.strength == "good"
     assert clip.shop.learned.prints()[-1].details.next == "Round the neck"
+    type_in(clip, "Grams it weighs", "9.7")
+    assert clip.shop.learned.prints()[-1].details.actual_g == 9.7
     # Beside the first.
     pick(clip, "Compare with", "28 Nov")
     assert "nozzle: 250 °C › 238 °C" in seen(clip) and "strength: nothing said › good" in seen(clip)

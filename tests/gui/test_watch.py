@@ -123,7 +123,12 @@ def test_hours_go_by_for_a_simulated_print_and_its_own_hours_are_kept(watched: D
     press_in_panel(watched, "To its end")
     assert page(watched).shown.over and "Old Tom is done." in watched.window.verdict_line.title.text()
     press(watched, "It came out")
-    assert watched.shop.learned.prints()[-1].actual_hours == pytest.approx(monitor.total / 3600, abs=0.02)
+    made = watched.shop.learned.prints()[-1]
+    assert made.actual_hours == pytest.approx(monitor.total / 3600, abs=0.02)
+    # It is kept with all that it was printed as.
+    clip = watched.shop.parts.get(made.part_id)
+    assert made.details.plate == "6 × Trellis clip" and made.details.recipe == clip.recipe
+    assert made.details.revision == 1 and made.details.spool == "PETG white" and made.details.estimate_g > 10
     assert "Nothing prints now." in watched.window.verdict_line.title.text()
     watched.workspace.undo.undo()
     watched.settle()

@@ -6,12 +6,13 @@ from __future__ import annotations
 from datetime import datetime
 
 from knollside.core.job.questions.plates import Plate
-from knollside.core.model import Record
+from knollside.core.model import Record, Refused
+from knollside.core.model.prints import PrintDetails
 from knollside.core.model.running import PlateDone, PlateState, PrinterLog, Run, Took
 from knollside.core.run.watching import pace_of
 from knollside.gui.spoolfacts import filament_of, log_of
 from knollside.gui.workspace import Workspace
-from knollside.store.records import PrintRecord
+from knollside.store.records import PrintRecord, Spool
 from knollside.store.running import Log
 
 _OUTCOME: dict[PlateState, str] = {"printed": "came out well", "failed": "failed"}
@@ -71,9 +72,7 @@ def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone, hours
         took = Took(at=now, grams=done.grams * _share(done, now, hours), title=done.title[:120])
         more = log_now.model_copy(update={"took": (*log_now.took, took)})
         changes.append((Log.SPOOL, spool.id, shelf.spool_logs.get(spool.id), more))
-    record = (
-        _record(done, printer, spool.material if spool is not None else done.material, now, hours) if ended else None
-    )
+    record = _record(workspace, done, printer, spool, now, hours) if ended else None
     put, learned, rows = workspace.shop.running.put, workspace.shop.learned, list[int]()
 
     def do() -> None:
@@ -104,14 +103,31 @@ def _share(done: PlateDone, now: datetime, hours: float | None) -> float:
 
 
 def _record(
-    done: PlateDone, printer: int | None, material: str, now: datetime, hours: float | None
+    workspace: Workspace, done: PlateDone, printer: int | None, spool: Spool | None, now: datetime, hours: float | None
 ) -> PrintRecord | None:
+    """What is kept of a plate that ended; of one with a single kind of part all that it was printed as, too."""
     if printer is None:
         return None
+    material = spool.material if spool is not None else done.material
     took = hours if hours is not None else ran(done, now)
     # What was begun and ended within a minute says nothing of hours.
     actual = round(took, 2) if done.state == "printed" and took > 1 / 60 else None
     parts = {part for part, _ in done.pieces}
     part = next(iter(parts)) if len(parts) == 1 else None
     words = f"{_OUTCOME[done.state]}: {done.title}" + (f"; {done.why}" if done.why else "")
-    return PrintRecord(0, part, printer, material, now, round(done.hours, 2), actual, words[:200], None)
+    details = _details(workspace, done, part, spool)
+    return PrintRecord(0, part, printer, material, now, round(done.hours, 2), actual, words[:200], None, details)
+
+
+def _details(workspace: Workspace, done: PlateDone, part: int | None, spool: Spool | None) -> PrintDetails:
+    told: dict[str, object] = {"plate": done.title[:200], "estimate_g": round(done.grams, 1) if done.grams else None}
+    if spool is not None:
+        told |= {"spool": spool.name[:60], "lot": log_of(spool, workspace.shelf).lot}
+    if part is not None:
+        try:
+            doc = workspace.shop.parts.get(part)
+        except Refused:
+            return PrintDetails.model_validate(told)
+        way = doc.orientation.direction if doc.orientation is not None else None
+        told |= {"revision": doc.revision, "recipe": doc.recipe, "direction": way}
+    return PrintDetails.model_validate(told)

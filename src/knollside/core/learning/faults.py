@@ -20,7 +20,6 @@ from knollside.core.model import Array
 from knollside.core.model.faults import Cause, FaultCase, FaultTest, Symptom
 
 AS_CASES = 20.0  # cases of its own after which a printer's odds count as much as the typical ones
-TEMPER = 1.0  # how far what is seen counts as the links say
 BEGIN = 10.0  # minutes to begin any test
 CURES, CURES_HALF, CURES_NOT = 0.85, 0.5, 0.08  # a cure helps: its cause alone, one of two, another cause
 ENOUGH = 0.8
@@ -135,7 +134,7 @@ def _posterior(case: FaultCase, odds: Mapping[Cause, float]) -> Array:
             has, many = sets[:, _CAUSES.index(cause)] > 0, sets.sum(axis=1) > 1
             p = np.where(has, np.where(many, CURES_HALF, CURES), CURES_NOT)
             seen += np.log(p if helped else 1 - p)
-    log = log + TEMPER * seen
+    log = log + seen
     out = np.exp(log - log.max())
     return np.asarray(out / out.sum())
 

@@ -33,22 +33,25 @@ class FaultsFile(Record):
 
 
 def read_faults(path: Path) -> FaultsFile:
-    """A file's case. Raises :class:`Refused` naming what is wrong in it."""
+    """As :func:`parse_faults`, from a file."""
+    return parse_faults(text_of(path, _MOST_BYTES, "list of what was seen"), path.name)
+
+
+def parse_faults(text: str, name: str = "the case") -> FaultsFile:
+    """A case from its text. Raises :class:`Refused` naming what is wrong in it."""
     try:
-        made = FaultsFile.model_validate(json.loads(text_of(path, _MOST_BYTES, "list of what was seen")))
+        made = FaultsFile.model_validate(json.loads(text))
     except (json.JSONDecodeError, RecursionError) as error:
-        raise Refused(f"{path.name} is not valid JSON: {error}.") from None
+        raise Refused(f"{name} is not valid JSON: {error}.") from None
     except ValidationError as error:
-        raise Refused(f"{path.name}: {fault_of(error)}.") from None
+        raise Refused(f"{name}: {fault_of(error)}.") from None
     if not made.seen:
-        raise Refused(f"{path.name}: 'seen' is empty; say what it looked like.")
+        raise Refused(f"{name}: 'seen' is empty; say what it looked like.")
     for a in made.answers:
         if a.answer not in TESTS[a.test].words:
-            raise Refused(
-                f"{path.name}: '{a.answer}' is no answer of '{a.test}'. It has: {', '.join(TESTS[a.test].words)}."
-            )
+            raise Refused(f"{name}: '{a.answer}' is no answer of '{a.test}'. It has: {', '.join(TESTS[a.test].words)}.")
     if any(not 0 <= n <= 10_000 for n in made.helped.values()):
-        raise Refused(f"{path.name}: 'helped' counts from 0 to 10,000.")
+        raise Refused(f"{name}: 'helped' counts from 0 to 10,000.")
     return made
 
 

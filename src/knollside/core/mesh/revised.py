@@ -16,7 +16,7 @@ from typing import Literal, Protocol
 
 import numpy as np
 
-from knollside.core.model import POLYGONS, Array, Feature
+from knollside.core.model import POLYGONS, Array, Feature, Ints
 
 _ROUND = ("hole", "pin", "slot", *POLYGONS, "spline", "dovetail", "thread", "fillet", "round", "cone", "taper", "ball")
 _AXIS = 0.995
@@ -28,6 +28,7 @@ _SLACK = 0.05  # mm that two places differ by when nothing changed
 _HERE, _GROWN, _ALONG, _MOVED, _BOTH = (0.004, 0.02), (0.012, 0.45), (0.02, 0.45), (0.12, 0.02), (0.06, 0.45)
 _CLEARLY = 0.15  # of the features more must agree on another placement than on where it is
 _TURNED = 0.25  # and before it counts as turned: near-alike sides tell little
+_MOST = 160  # features of each that a placement is tried with
 _ALIGNED = 0.01  # share of the part's size within which features agree on how it was moved
 
 
@@ -78,6 +79,13 @@ class _Rows:
         self.axis = np.array([f.axis for f in features], float).reshape(-1, 3)
         self.size = np.array([f.diameter or float(f.area) ** 0.5 for f in features], float)
 
+    def of(self, some: Sequence[int] | Ints) -> _Rows:
+        """Some of them, in that order."""
+        out, at = _Rows(()), np.asarray(some, np.int64)
+        out.kind, out.round, out.flat, out.size = self.kind[at], self.round[at], self.flat[at], self.size[at]
+        out.centre, out.axis = self.centre[at], self.axis[at]
+        return out
+
     def turned(self, turn: Array, move: Array) -> _Rows:
         """The same, turned and moved."""
         out = _Rows(())
@@ -105,6 +113,8 @@ def placement(old: Sequence[Feature], new: Sequence[Feature], old_box: Array, ne
     best = Placement(np.eye(3), np.zeros(3), 0.0)
     if not len(old) or not len(new):
         return best
+    # The largest tell as much as all, and hundreds of placements are tried.
+    a, b = (r.of(np.argsort(-r.size, kind="stable")[:_MOST]) for r in (a, b))
     room = _ALIGNED * float(np.ptp(old_box, axis=0).max())
     best, rival = replace(best, share=_agree(a, b, best.turn, best.move, room)), 0.0
     for turn in _turns():
@@ -167,16 +177,17 @@ def matched(old: Sequence[Feature], new: Sequence[Feature], size: float) -> dict
     out: dict[int, int] = {}
     if not len(old) or not len(new):
         return out
-    alike = _alike(a, b)
     for stage in (_here, _grown, _gone_along, _gone_along, _the_only_one):
         rest = [i for i in range(len(old)) if i not in out]
-        left = [j for j in range(len(new)) if j not in set(out.values())]
+        taken = set(out.values())
+        left = [j for j in range(len(new)) if j not in taken]
         if not rest or not left:
             break
-        cost = np.full((len(old), len(new)), np.inf)
-        at = np.ix_(rest, left)
-        cost[at] = stage(a, b, size, out)[at]
-        out |= _unrivalled(np.where(alike, cost, np.inf))
+        # Rivals are those that are not given away yet: what is sure elsewhere stands in nobody's way.
+        p, q = a.of(rest), b.of(left)
+        cost = stage(p, q, size, _moves(a, b, out))
+        found = _unrivalled(np.where(_alike(p, q), cost, np.inf))
+        out |= {rest[i]: left[j] for i, j in found.items()}
     return out
 
 
@@ -211,18 +222,18 @@ def _within(off: Array, wide: Array, size: float, most: tuple[float, float], fla
     return np.where((off <= far) & (wide <= grown), off + 0.02 * size * wide, np.inf)
 
 
-def _here(a: _Rows, b: _Rows, size: float, _: dict[int, int]) -> Array:
+def _here(a: _Rows, b: _Rows, size: float, _: list[Array]) -> Array:
     return _within(_apart(a, b), _wide(a, b), size, _HERE, a.flat[:, None] & False)
 
 
-def _grown(a: _Rows, b: _Rows, size: float, _: dict[int, int]) -> Array:
+def _grown(a: _Rows, b: _Rows, size: float, _: list[Array]) -> Array:
     return _within(_apart(a, b), _wide(a, b), size, _GROWN, a.flat[:, None])
 
 
-def _gone_along(a: _Rows, b: _Rows, size: float, known: dict[int, int]) -> Array:
+def _gone_along(a: _Rows, b: _Rows, size: float, moves: list[Array]) -> Array:
     """With one of the moves that matched features (and the part's two ends in each direction) made."""
     cost = np.full((len(a.kind), len(b.kind)), np.inf)
-    for by in _moves(a, b, known):
+    for by in moves:
         off = _apart(a, b, by)
         made = _within(off, _wide(a, b), size, _ALONG, a.flat[:, None])
         # What goes farther is likelier another.
@@ -247,7 +258,7 @@ def _moves(a: _Rows, b: _Rows, known: dict[int, int]) -> list[Array]:
     return kept[:60]
 
 
-def _the_only_one(a: _Rows, b: _Rows, size: float, known: dict[int, int]) -> Array:
+def _the_only_one(a: _Rows, b: _Rows, size: float, _: list[Array]) -> Array:
     """Moved by itself: as large as it was, or less far and another size."""
     none, off, wide = a.flat[:, None] & False, _apart(a, b), _wide(a, b)
     return np.minimum(_within(off, wide, size, _MOVED, none), _within(off, wide, size, _BOTH, none))

@@ -189,6 +189,13 @@ class RecordPage(Page, Seeing):
             self.add(label(told[:1].upper() + told[1:], dim=True, wrap=True))
         self.add(*[label(f"Went wrong: {f}.", 13, wrap=True) for f in kept.faults])
         self.add(self._judging(d))
+        grams = NumberField("Grams it weighs", "mass", "g", 1, 0, 50_000, 1, 90)
+        if d.actual_g is not None:
+            grams.put(d.actual_g)
+        grams.line.setPlaceholderText("weighs, g")
+        grams.entered.connect(lambda v: self.change(actual_g=v or None))
+        foretold = f"{d.estimate_g:.0f} g foretold, without supports" if d.estimate_g else ""
+        self.add(row(grams, label(foretold, dim=True), spacing=8, stretch=1))
         for field, words in (("why", "why it was printed so"), ("next", "what to change next")):
             self.add(self._line(field, words, getattr(d, field)))
         self._photos(thumbs)
@@ -255,7 +262,7 @@ class RecordPage(Page, Seeing):
             return Verdict("No print of this part is on record.", "Keep one when it is off the bed.")
         r = self.shown
         assert r is not None
-        well = sum(p.outcome == OUTCOMES[0] for p in self.prints)
+        well = sum(p.outcome.startswith(OUTCOMES[0]) for p in self.prints)
         d = r.details or PrintDetails()
         body = (d.next and f"Next: {d.next}") or d.why or "Say how it came out, and what to change next."
         return Verdict(
@@ -271,6 +278,6 @@ class RecordPage(Page, Seeing):
 def _on_strip(r: PrintRecord) -> OnStrip:
     d = r.details or PrintDetails()
     bad = r.broke is not None or r.outcome.startswith(("failed", "lifted", "does not"))
-    good = False if bad else True if r.outcome == OUTCOMES[0] else None
+    good = False if bad else True if r.outcome.startswith(OUTCOMES[0]) else None
     words = f"{r.made:%d %b %Y}: {r.outcome}"
     return OnStrip(r.id, r.made, d.revision or 1, good, words)

@@ -24,7 +24,7 @@ from knollside.gui.steps.spoolpage import SpoolPage
 from knollside.gui.steps.tabs import Tabs
 from knollside.report.export import write_whole
 from knollside.store.records import PrintRecord
-from knollside.store.search import PrintSearch
+from knollside.store.search import PrintSearch, match_of
 
 SPOOLS = 1
 
@@ -37,7 +37,9 @@ class WorkshopStep(Step):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.found, self.table = PrintSearch(), RecordTable(self._find, self.ask_out)
-        self._lines: tuple[object, list[Line]] = (None, [])
+        self._key: object = None
+        self._lines: list[Line] = []
+        self._kept: list[Kept] = []
         self._records: list[PrintRecord] = []
         self.shelf = ShelfView()
         self.shelf.taken.connect(self._take_spool)
@@ -86,12 +88,12 @@ class WorkshopStep(Step):
         shelf, names = self.workspace.shelf, {p.id: p.name for p in self.workspace.shop.parts.names()}
         records = self.workspace.kept.every_print()
         key = tuple(map(id, records)), tuple(names.items()), shelf.printers, shelf.faults
-        if self._lines[0] != key:
-            kept = kept_of(records, names, shelf)
-            self.found.put(key, ((k.number, words_of(k)) for k in kept))
+        if self._key != key:
             # The records are kept with it, so that none is another at the same place.
-            self._records, self._lines = records, (key, [_line(k) for k in reversed(kept)])
-        return self._lines[1]
+            self._key, self._records = key, records
+            self._kept = kept_of(records, names, shelf)
+            self._lines = [_line(k) for k in reversed(self._kept)]
+        return self._lines
 
     def ask_out(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self.panel, "The record", "prints.csv", "Table (*.csv);;JSON (*.json)")
@@ -111,6 +113,10 @@ class WorkshopStep(Step):
             self.workspace.said.emit(str(refusal))
 
     def _find(self, typed: str) -> list[int] | None:
+        """Prints with these words; the index is made when something is looked for, not before."""
+        if not match_of(typed):
+            return None
+        self.found.put(self._key, ((k.number, words_of(k)) for k in self._kept))
         return self.found.find(typed)
 
     def _shelf(self) -> tuple[OnShow, ...]:
