@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import manifold3d as m3
@@ -15,8 +16,8 @@ from knollside.core.job.revising import changes, in_place_of
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import first_names, follow, named
 from knollside.core.mesh.load import load_file
-from knollside.core.mesh.revised import matched, placement
-from knollside.core.model import Mesh, Refused
+from knollside.core.mesh.revised import _apart, _gone_along, _Rows, matched, placement
+from knollside.core.model import Feature, Mesh, Refused
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 from revisions import score
@@ -113,3 +114,40 @@ def test_nothing_matches_nothing() -> None:
     assert matched((), (), 10.0) == {}
     here = np.array([[0.0, 0, 0], [1, 1, 1]])
     assert placement((), (), here, here).still
+
+
+def one_hole(d: float = 5.0, x: float = 30.0) -> tuple[Feature, ...]:
+    bore = m3.Manifold.cylinder(60, d / 2, circular_segments=64).translate((x, 20, -20))
+    return find_features(mesh_of(m3.Manifold.cube((100, 40, 8)) - bore))
+
+
+@pytest.mark.parametrize(
+    ("d", "x", "kept"),
+    [
+        (8.9, 30, True),  # grown in its place, to under 1 / (1 - 0.45) of what it was
+        (9.6, 30, False),
+        (5.0, 41.5, True),  # as large, moved by under 12 % of the part
+        (5.0, 43, False),
+        (6.5, 35.5, True),  # another size, moved by under 6 %
+        (6.5, 37, False),
+    ],
+)
+def test_how_far_a_hole_may_have_gone_or_grown(d: float, x: float, kept: bool) -> None:
+    old, new = one_hole(), one_hole(d, x)
+    hole = next(k for k, f in enumerate(old) if f.kind == "hole")
+    to = matched(old, new, 100.0).get(hole)
+    assert (to is not None) is kept and (to is None or new[to].kind == "hole")
+
+
+def test_places_are_apart_by_hand() -> None:
+    hole = replace(one_hole()[0], kind="hole", centre=(1.0, 2.0, 3.0), axis=(0.0, 0.0, 1.0), diameter=4.0, area=9.0)
+    there = replace(hole, centre=(4.0, 6.0, 13.0))
+    flats = replace(hole, kind="flat", diameter=None), replace(there, kind="flat", diameter=None)
+    # Rounds by 5 aside and 10 along; flats by 10 off their plane and 5 within it.
+    assert _apart(_Rows([hole]), _Rows([there]))[0, 0] == pytest.approx(5 + 0.35 * 10)
+    assert _apart(_Rows(flats[:1]), _Rows(flats[1:]))[0, 0] == pytest.approx(10 + 0.15 * 5)
+    by = np.array([3.0, 4.0, 0.0])
+    assert _apart(_Rows([hole]), _Rows([there]), by)[0, 0] == pytest.approx(0.35 * 10)
+    # Gone along with a move: what is left, what it grew by, and a tenth of the way.
+    cost = _gone_along(_Rows([hole]), _Rows([replace(there, centre=(4.0, 6.0, 3.0), diameter=5.0)]), 100.0, [by])
+    assert cost[0, 0] == pytest.approx(0.02 * 100 * 0.2 + 0.1 * 5)

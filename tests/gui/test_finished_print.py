@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QLabel
 from knollside.core.lay.cleanup import Mess
 from knollside.core.model.prints import PrintDetails
 from knollside.gui.instruments.widgets import Dropdown
-from knollside.store.records import Kind
+from knollside.store.records import Kind, PrintRecord
 
 DAY = datetime(2026, 11, 28, 10)
 
@@ -166,3 +166,23 @@ def test_details_that_are_too_long_are_said_and_nothing_is_kept(clip: Desk) -> N
         record.shown.details.model_dump()
     )
     turn_to(clip, "Measure")
+
+
+def test_prints_on_another_printer_and_on_a_plate_with_others_belong_to_the_parts_life(clip: Desk) -> None:
+    record = clip.window.steps["Bench"].record
+    before = len(record.prints)
+    brick = next(n for n, f in clip.workspace.shelf.printers.items() if f.name == "The Brick")
+    alone = PrintRecord(0, clip.part.id, brick, "ASA", DAY, None, None, "came out well", None)
+    plate = PrintDetails(plate="two of a kind", parts=(clip.part.id, clip.part.id + 1))
+    shared = PrintRecord(0, None, brick, "ASA", DAY, 2.0, 2.1, "came out well: two of a kind", None, plate)
+    for made in (alone, shared):
+        clip.workspace.kept.add_print(made, "a print")
+    clip.settle()
+    assert len(record.prints) == before + 2 and len(record.chart.shown) == before + 2
+    record._take(record.prints[-1].id)
+    clip.settle()
+    assert "2.1 h taken" in seen(clip)
+    clip.window.take("Workshop")
+    type_in(clip, "Search the record", '"two of a kind"')
+    (line,) = clip.window.steps["Workshop"].table.model.shown
+    assert line.cells[1].startswith("Trellis clip, ")

@@ -22,6 +22,11 @@ def fault_words(case: FaultCase) -> str:
     return f"{seen}: {CAUSES[tried[-1]].words.lower()}?" if tried else seen
 
 
+def prints_of(part: int, records: Iterable[PrintRecord]) -> tuple[PrintRecord, ...]:
+    """Prints of a part on any printer, also those of a plate with others, in the order they come."""
+    return tuple(r for r in records if r.part_id == part or (r.details is not None and part in r.details.parts))
+
+
 def kept_of(records: Iterable[PrintRecord], parts: dict[int, str], shelf: Shelf) -> list[Kept]:
     """Prints with names, in the order they come."""
     out = []
@@ -29,14 +34,16 @@ def kept_of(records: Iterable[PrintRecord], parts: dict[int, str], shelf: Shelf)
         faults = r.details.faults if r.details is not None else ()
         told = tuple(fault_words(shelf.faults[n]) for n in faults if n in shelf.faults)
         printer = shelf.printers[r.printer_id].name if r.printer_id in shelf.printers else ""
-        out.append(Kept(r.id, parts.get(r.part_id or 0, ""), printer, r.printed, told))
+        several = r.details.parts if r.details is not None else ()
+        mine = [parts[n] for n in ((r.part_id,) if r.part_id else several) if n in parts]
+        out.append(Kept(r.id, ", ".join(mine), printer, r.printed, told))
     return out
 
 
-def details_now(part: OpenPart, grams: float | None) -> PrintDetails:
-    """What a print of the open part, kept now, was printed as."""
+def details_now(part: OpenPart, before: Iterable[PrintRecord], grams: float | None) -> PrintDetails:
+    """What a print of the open part, kept now, was printed as; ``before``: every print on record."""
     spool = part.spool
-    mine = [r for r in part.records if r.part_id == part.id]
+    mine = prints_of(part.id, before)
     since = max((r.made for r in mine), default=None)
     faults = [
         n for n, c in part.shelf.faults.items() if c.part == part.id and (since is None or c.opened >= since) and c.seen
@@ -49,13 +56,13 @@ def details_now(part: OpenPart, grams: float | None) -> PrintDetails:
         lot=log_of(spool, part.shelf).lot if spool is not None else "",
         estimate_g=round(grams, 1) if grams is not None else None,
         faults=tuple(sorted(faults)),
-        why=" ".join(reasons_now(part))[:2000],
+        why=" ".join(reasons_now(part, mine))[:2000],
     )
 
 
-def reasons_now(part: OpenPart) -> list[str]:
-    """Why the next print is as it is: what was changed since the last one, and what that rests on."""
-    mine = [r for r in part.records if r.part_id == part.id and r.details is not None]
+def reasons_now(part: OpenPart, before_it: Iterable[PrintRecord]) -> list[str]:
+    """Why the next print is as it is: what was changed since the last of those before it, and what that rests on."""
+    mine = [r for r in before_it if r.details is not None and r.details.recipe is not None]
     last = mine[-1].details if mine else None
     out = []
     if last is not None and last.revision is not None and part.revision > last.revision and part.revision_note:

@@ -123,7 +123,9 @@ def _details(workspace: Workspace, done: PlateDone, part: int | None, spool: Spo
     told: dict[str, object] = {"plate": done.title[:200], "estimate_g": round(done.grams, 1) if done.grams else None}
     if spool is not None:
         told |= {"spool": spool.name[:60], "lot": log_of(spool, workspace.shelf).lot}
-    if part is not None:
+    if part is None:
+        told["parts"] = tuple(sorted({p for p, _ in done.pieces}))
+    else:
         try:
             doc = workspace.shop.parts.get(part)
         except Refused:

@@ -315,8 +315,13 @@ class Workspace(QObject):
         if found.packed.fingerprint == part.mesh_hash:
             self.said.emit(f"{found.loaded.name} is the mesh that is open: nothing was changed.")
             return
-        self.meshes.put(found.loaded.mesh, found.packed.fingerprint)
-        self.new_mesh(found.loaded.mesh, self._cause() or f"from {found.loaded.name}", None)
+        note, number = self._cause() or f"from {found.loaded.name}", [0]
+
+        def do() -> None:
+            number[0] = self.shop.parts.add_revision(part.id, found.packed, note)
+            self.meshes.put(found.loaded.mesh, found.packed.fingerprint)
+
+        self.push(note, do, lambda: self.shop.parts.drop_revision(part.id, number[0]))
         if found.loaded.notes:
             self.said.emit(" ".join(found.loaded.notes))
 
@@ -324,8 +329,7 @@ class Workspace(QObject):
         """Why the open part is likely drawn anew: the last break or unfitting print since its newest revision was
         first printed."""
         part = self.open_part()
-        mine = [r for r in part.records if r.part_id == part.id]
-        last = mine[-1] if mine else None
+        last = next((r for r in reversed(self.kept.every_print()) if r.part_id == part.id), None)
         if last is None or (last.details is not None and (last.details.revision or 0) < part.revision):
             return ""
         if last.broke is not None:

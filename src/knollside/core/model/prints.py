@@ -17,7 +17,8 @@ Text = Annotated[str, Field(max_length=2000)]
 
 class PrintDetails(Record):
     """``revision`` of the part; its ``recipe`` and ``direction`` as printed; ``spool`` and its ``lot``, ``plate`` by
-    their names; grams foretold and weighed; four judgements; numbers of ``faults``; ``why`` it was printed so, and what
+    their names; grams foretold and weighed; four judgements; numbers of ``faults``, and of the
+    ``parts`` on its plate where they were several; ``why`` it was printed so, and what
     to change ``next``."""
 
     revision: int | None = Field(None, ge=1, le=100_000)
@@ -33,6 +34,7 @@ class PrintDetails(Record):
     look: Judged = ""
     ease: Judged = ""
     faults: tuple[int, ...] = Field((), max_length=100)
+    parts: tuple[int, ...] = Field((), max_length=400)
     why: Text = ""
     next: Text = ""
 

@@ -56,7 +56,7 @@ class RecordPage(Page, Seeing):
     @property
     def prints(self) -> tuple[PrintRecord, ...]:
         """Those of this part, the oldest first."""
-        return tuple(r for r in self.part.records if r.part_id == self.part.id)
+        return recordfacts.prints_of(self.part.id, self.workspace.kept.every_print())
 
     @property
     def shown(self) -> PrintRecord | None:
@@ -95,7 +95,9 @@ class RecordPage(Page, Seeing):
             return
         price = self.view.get(nodes.PRICE).fresh
         estimate = round(price.hours.value / doc.factor.value, 2) if price is not None else None
-        details = recordfacts.details_now(doc, price.grams if price is not None else None)
+        details = recordfacts.details_now(
+            doc, self.workspace.kept.every_print(), price.grams if price is not None else None
+        )
         outcome = self.outcome.currentData()
         at = (doc.id, doc.printer_id, doc.material, self.workspace.now())
         self.workspace.kept.add_print(
