@@ -7,8 +7,10 @@ from pathlib import Path
 
 import pytest
 from conftest import Desk, press, press_in_panel, seen, turn_to, type_in
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QImage
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
 
 from knollside.core.lay.cleanup import Mess
 from knollside.core.model.prints import PrintDetails
@@ -136,8 +138,12 @@ def test_a_photo_is_kept_small_without_what_came_with_it_and_what_is_none_is_sai
     assert secret.encode() not in kept.picture and b"Exif" not in kept.picture and kept.picture.startswith(b"\xff\xd8")
     shown = QImage.fromData(kept.picture)
     assert (shown.width(), shown.height()) == (1600, 1066) and QImage.fromData(thumb).width() == 176
-    pictures = [w for w in record.findChildren(QLabel) if w.accessibleName().startswith("Photo") and w.isVisible()]
+    pictures = [w for w in record.findChildren(QPushButton) if w.accessibleName().startswith("Photo") and w.isVisible()]
     assert len(pictures) == 1
+    QTest.mouseClick(pictures[0], Qt.MouseButton.LeftButton)
+    clip.settle()
+    assert record.large.isVisible() and record.large.pixmap().width() == 1000
+    record.large.close()
     for name, data, words in (
         ("b.jpg", b"no picture at all" * 9, "is no picture that is read here"),
         ("c.jpg", b"\xff\xd8\xff\xe0" + b"\0" * 64, "c.jpg"),

@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QFileDialog, QLabel, QLineEdit
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton
 
 from knollside.core import units
 from knollside.core.job.file import Printed
@@ -25,6 +26,7 @@ from knollside.report.story import Story
 from knollside.store.records import PrintRecord
 
 OUTCOMES = ("came out well", "usable, with faults", "does not fit", "lifted off the bed", "failed part-way")
+_SMOOTH = (Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
 _NOT_JUDGED = "–"
 Thumbs = tuple[tuple[int, bytes], ...]  # photos by number, JPEG
 
@@ -37,6 +39,7 @@ class RecordPage(Page, Seeing):
         self.session = session
         self.chart = LifeStrip()
         self.chart.taken.connect(self._take)
+        self.large: QLabel | None = None  # the photo that is shown large
         self.at: int | None = None
         self.beside: int | None = None
         self.outcome = Dropdown("How the print came out", [(w, w) for w in OUTCOMES], 12)
@@ -235,12 +238,36 @@ class RecordPage(Page, Seeing):
     def _photos(self, thumbs: Thumbs) -> None:
         pictures = []
         for number, thumb in thumbs[:3]:
-            shown, picture = QLabel(), QPixmap()
+            picture = QPixmap()
             picture.loadFromData(thumb)
-            shown.setPixmap(picture.scaledToHeight(64))
+            shown = QPushButton()
+            shown.setIcon(QIcon(picture))
+            shown.setIconSize(picture.scaled(76, 52, _SMOOTH[0]).size())
+            shown.setFlat(True)
+            shown.setToolTip("Show it large")
             shown.setAccessibleName(f"Photo {number}")
+            shown.clicked.connect(partial(self.show_large, number))
             pictures.append(shown)
-        self.add(row(*pictures, button("Add a photo …", self.add_photo), spacing=6, stretch=-2))
+        more = [label(f"{len(thumbs) - 3} more in its story", dim=True)] if len(thumbs) > 3 else []
+        if pictures:
+            self.add(row(*pictures, spacing=6, stretch=-2))
+        self.add(row(button("Add a photo …", self.add_photo), *more, spacing=6, stretch=-2))
+
+    def show_large(self, number: int, _: bool = False) -> None:
+        """A photo in a window of its own, beside this one."""
+        photo = self.workspace.shop.learned.photo(number)
+        if photo is None:
+            return
+        picture = QPixmap()
+        picture.loadFromData(photo.picture)
+        self.large = QLabel()
+        self.large.setAttribute(Qt.WidgetAttribute.WA_QuitOnClose, False)
+        self.large.setWindowTitle(f"Knollside: photo {number}")
+        self.large.setAccessibleName(f"Photo {number}, large")
+        most = QSize(1000, 700)
+        fits = picture.width() <= most.width() and picture.height() <= most.height()
+        self.large.setPixmap(picture if fits else picture.scaled(most, *_SMOOTH))
+        self.large.show()
 
     def _beside(self, kept: Kept, others: list[PrintRecord]) -> None:
         options = [("nothing", 0), *((f"{p.made:%d %b}, {p.outcome}", p.id) for p in reversed(others))]
