@@ -14,9 +14,10 @@ from conftest import DEMO, box, mesh_of
 from knollside.core.job.answer import read_part
 from knollside.core.job.revising import changes, in_place_of
 from knollside.core.mesh.features import find_features
+from knollside.core.mesh.featuretable import FeatureTable
 from knollside.core.mesh.identity import first_names, follow, named
 from knollside.core.mesh.load import load_file
-from knollside.core.mesh.revised import _apart, _gone_along, _Rows, matched, placement
+from knollside.core.mesh.revised import _apart, _gone_along, matched, placement
 from knollside.core.model import Feature, Mesh, Refused
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
@@ -70,9 +71,9 @@ def test_the_same_part_drawn_elsewhere_is_put_back(name: str) -> None:
     mesh = load_file(DEMO / f"{name}.stl").mesh
     facts = read_part(mesh)
     moved = Mesh(mesh.vertices + np.array([31.0, -12.5, 4.0]), mesh.faces)
-    back, notes = in_place_of(facts, moved)
+    back, notes = in_place_of(facts, read_part(moved))
     assert np.allclose(back.vertices, mesh.vertices, atol=0.02) and "moved by (31.0, -12.5, 4.0) mm" in notes[0]
-    same, none = in_place_of(facts, mesh)
+    same, none = in_place_of(facts, read_part(mesh))
     assert same is mesh and none == ()
 
 
@@ -80,21 +81,21 @@ def test_a_turned_arm_is_turned_back_and_its_features_follow() -> None:
     mesh = load_file(DEMO / "hose-arm.stl").mesh
     turn = np.array([[0.0, 0, 1], [1, 0, 0], [0, 1, 0]])
     facts = read_part(mesh)
-    back, notes = in_place_of(facts, Mesh(mesh.vertices @ turn.T + np.array([5.0, 0, 0]), mesh.faces))
+    back, notes = in_place_of(facts, read_part(Mesh(mesh.vertices @ turn.T + np.array([5.0, 0, 0]), mesh.faces)))
     assert "turned and moved" in notes[0] and np.allclose(back.vertices, mesh.vertices, atol=0.02)
 
 
 def test_another_part_and_one_that_fits_in_several_ways_are_refused() -> None:
     facts = read_part(load_file(DEMO / "hose-arm.stl").mesh)
     with pytest.raises(Refused, match="another part, or in another unit"):
-        in_place_of(facts, load_file(DEMO / "union-nut.stl").mesh)
+        in_place_of(facts, read_part(load_file(DEMO / "union-nut.stl").mesh))
     with pytest.raises(Refused, match="in another unit"):
         inch = load_file(DEMO / "hose-arm.stl").mesh
-        in_place_of(facts, Mesh(inch.vertices / 25.4, inch.faces))
+        in_place_of(facts, read_part(Mesh(inch.vertices / 25.4, inch.faces)))
     # A bar laid along another axis: turned, and alike both ways round.
     bar = read_part(box(60, 12, 7))
     with pytest.raises(Refused, match="in more than one way"):
-        in_place_of(bar, box(12, 7, 60))
+        in_place_of(bar, read_part(box(12, 7, 60)))
 
 
 def test_two_candidates_as_near_as_each_other_get_nothing() -> None:
@@ -144,10 +145,12 @@ def test_places_are_apart_by_hand() -> None:
     there = replace(hole, centre=(4.0, 6.0, 13.0))
     flats = replace(hole, kind="flat", diameter=None), replace(there, kind="flat", diameter=None)
     # Rounds by 5 aside and 10 along; flats by 10 off their plane and 5 within it.
-    assert _apart(_Rows([hole]), _Rows([there]))[0, 0] == pytest.approx(5 + 0.35 * 10)
-    assert _apart(_Rows(flats[:1]), _Rows(flats[1:]))[0, 0] == pytest.approx(10 + 0.15 * 5)
+    assert _apart(FeatureTable.of([hole]), FeatureTable.of([there]))[0, 0] == pytest.approx(5 + 0.35 * 10)
+    assert _apart(FeatureTable.of(flats[:1]), FeatureTable.of(flats[1:]))[0, 0] == pytest.approx(10 + 0.15 * 5)
     by = np.array([3.0, 4.0, 0.0])
-    assert _apart(_Rows([hole]), _Rows([there]), by)[0, 0] == pytest.approx(0.35 * 10)
+    assert _apart(FeatureTable.of([hole]), FeatureTable.of([there]), by)[0, 0] == pytest.approx(0.35 * 10)
     # Gone along with a move: what is left, what it grew by, and a tenth of the way.
-    cost = _gone_along(_Rows([hole]), _Rows([replace(there, centre=(4.0, 6.0, 3.0), diameter=5.0)]), 100.0, [by])
+    cost = _gone_along(
+        FeatureTable.of([hole]), FeatureTable.of([replace(there, centre=(4.0, 6.0, 3.0), diameter=5.0)]), 100.0, [by]
+    )
     assert cost[0, 0] == pytest.approx(0.02 * 100 * 0.2 + 0.1 * 5)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 
 from knollside.commands.told import Said, range_told
-from knollside.core.learning.breaks import disagreement, log_ratio, with_model
+from knollside.core.learning.breaks import MODES, bases_of, counted, disagreement, with_model
 from knollside.core.learning.breakstable import read_breaks_file
+from knollside.core.learning.faultnet import CAUSES
 from knollside.core.learning.faults import Ask
-from knollside.core.learning.faultsfile import believed_of, read_faults, words_of
+from knollside.core.learning.faultsfile import believed_of, read_faults
 from knollside.core.learning.faultstate import shifts
 from knollside.core.learning.faulttests import TESTS
 from knollside.core.material.cards import material
@@ -24,8 +25,8 @@ def faults(args: argparse.Namespace) -> Said:
     found = believed_of(told)
     causes = []
     for c, share in found.causes[:_TOLD]:
-        words, cure = words_of(c)
-        causes.append({"cause": c.value, "share": share, "words": words, "cure": cure})
+        facts = CAUSES[c]
+        causes.append({"cause": c.value, "share": share, "words": facts.words, "cure": facts.cure})
     asks = [_asked(ask) | {"worth": worth} for ask, worth in found.asks[:3]]
     pair = None
     if found.pair is not None:
@@ -57,11 +58,8 @@ def breaks(args: argparse.Namespace) -> Said:
     if not used:
         raise Refused(f"{args.path.name} has no break with both a load and what was foretold.")
     made = with_model(card, used, [0] * len(used))
-    bases = (card.pull.value * card.bond.value, card.pull.value)
     rows = []
-    for mode, model, basis in zip(
-        ("along a layer", "across the layers"), (made.model_along, made.model_across), bases, strict=True
-    ):
-        count = sum(t.mode == mode and log_ratio(t, basis) is not None for t in used)
+    for mode, model, basis in zip(MODES, (made.model_along, made.model_across), bases_of(card), strict=True):
+        count = len(counted(used, mode, basis))
         rows.append({"mode": mode, "breaks": count, "factor": None if model is None else range_told(model)})
     return {"models": rows, "disagrees": list(disagreement(used, card)), "left_out": len(tests) - len(used)}

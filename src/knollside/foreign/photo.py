@@ -6,7 +6,7 @@ To be called in the reading process: the decoders are native. What is written an
 from __future__ import annotations
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
-from PyQt6.QtGui import QImage, QImageReader
+from PyQt6.QtGui import QImage, QImageReader, QPainter
 
 from knollside.core.model import Refused
 
@@ -43,8 +43,6 @@ def _jpeg(image: QImage, longest: int, quality: int) -> bytes:
     # A picture of its own, so that no text that came with the file goes along.
     plain = QImage(image.size(), QImage.Format.Format_RGB32)
     plain.fill(Qt.GlobalColor.white)
-    from PyQt6.QtGui import QPainter
-
     painter = QPainter(plain)
     painter.drawImage(0, 0, image)
     painter.end()

@@ -10,7 +10,7 @@ from typing import ClassVar
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.file import Job
 from knollside.core.job.questions.fits import Correct
-from knollside.core.job.questions.part import Part
+from knollside.core.job.questions.part import Part, ReadMesh
 from knollside.core.job.questions.plates import Plates
 from knollside.core.job.questions.settling import Proved, prove_printed
 from knollside.core.job.revising import in_place_of
@@ -67,8 +67,9 @@ class LoadRevision(Question[ReadIn]):
     def answer(self, ask: Answerer) -> ReadIn:
         ask.tick(0.1, "reading the file")
         found = read_mesh(self.path, lambda: ask.tick(0.2, "reading the file"))
-        ask.tick(0.5, "laying it on the one before")
-        mesh, note = in_place_of(ask(self.before), found.mesh)
+        # Asked as the window will ask: where the mesh stays as it is, it is read once.
+        now = ask(ReadMesh(ask.meshes.put(found.mesh)), 0.3, 0.8).facts
+        mesh, note = in_place_of(ask(self.before), now)
         ask.tick(0.9, "packing it")
         ask.meshes.put(mesh)
         return ReadIn(replace(found, mesh=mesh, notes=(*found.notes, *note)), pack(mesh))

@@ -157,7 +157,13 @@ class KeptEdits:
 
     def add_print(self, record: PrintRecord, text: str) -> None:
         learned = self._w.shop.learned
-        self._add_rows(text, lambda: [learned.add_print(record)], lambda rows: learned.remove_print(rows[0]))
+        made: list[int] = []
+
+        def do() -> None:
+            # Made again, it has the number it had: photos and later edits mean it.
+            made[:] = [learned.add_print(record, *made)]
+
+        self._w.push(text, do, lambda: learned.remove_print(made[0]))
 
     def put_details(self, record: PrintRecord, details: PrintDetails, text: str) -> None:
         """What is known of a kept print besides its hours."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from knollside.core.model import GapTrial, Record
@@ -15,6 +16,11 @@ if TYPE_CHECKING:
     from knollside.gui.workspace import Workspace
 
 
+def next_number(kept: Mapping[int, Record]) -> int:
+    """The number of one more."""
+    return max(kept, default=0) + 1
+
+
 class RunEdits:
     """The commands."""
 
@@ -26,7 +32,7 @@ class RunEdits:
 
     def add_run(self, run: Run) -> int:
         """A new run beside the others; its number."""
-        number = max(self._w.shelf.runs, default=0) + 1
+        number = next_number(self._w.shelf.runs)
         self._put(Log.RUN, number, None, run, f"run {run.name}")
         return number
 

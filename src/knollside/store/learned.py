@@ -82,7 +82,7 @@ class Learned:
             s.flush()
             return [r.id for r in rows]
 
-    def _remove(self, table: type[MeasurementRow] | type[GapTrialRow] | type[PrintRow], numbers: Iterable[int]) -> None:
+    def _remove(self, table: type[MeasurementRow | GapTrialRow | PrintRow | PhotoRow], numbers: Iterable[int]) -> None:
         with self._ledger.edit() as s:
             for number in numbers:
                 row = s.get(table, number)
@@ -134,8 +134,8 @@ class Learned:
             s.flush()
             return row.id
 
-    def put_details(self, number: int, details: PrintDetails | None, outcome: str | None = None) -> None:
-        """What is known of a kept print besides its hours; and how it came out, where that is another."""
+    def put_details(self, number: int, details: PrintDetails | None) -> None:
+        """What is known of a kept print besides its hours."""
         self._known.clear()
         with self._ledger.edit() as s:
             row = s.get(PrintRow, number)
@@ -143,8 +143,6 @@ class Learned:
                 raise Refused("That print is not in the workshop any more.")
             row.details = None if details is None else details.model_dump_json()
             row.details_seal = None if row.details is None else seal_of(row.details)
-            if outcome is not None:
-                row.outcome = outcome
 
     def remove_print(self, number: int) -> None:
         self._known.clear()
@@ -161,10 +159,7 @@ class Learned:
             return row.id
 
     def remove_photo(self, number: int) -> None:
-        with self._ledger.edit() as s:
-            row = s.get(PhotoRow, number)
-            if row is not None:
-                s.delete(row)
+        self._remove(PhotoRow, [number])
 
     def photo(self, number: int) -> Photo | None:
         with self._ledger.read() as s:

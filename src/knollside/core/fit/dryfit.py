@@ -33,21 +33,19 @@ _ORDER = {
     "melt in": 6,
     "press": 7,
 }
-MOVING = ("free", "slide", "print in place")
 Moves = Literal["by itself", "with a push", "not at all"]
 
 
 @dataclass(frozen=True)
 class Between:
     """Two bodies printed in place: their numbers, the drawn gap a side in mm, grams of the lighter one, whether they
-    ``slide`` or turn, and the chances that they weld, move and rattle."""
+    ``slide`` or turn, and the chances that they weld and rattle."""
 
     bodies: tuple[int, int]
     gap: float
     grams: float
     slides: bool
     welds: float
-    moves: float
     rattles: float
 
     @property
@@ -75,11 +73,10 @@ class Try:
 @dataclass(frozen=True)
 class Slides:
     """``angle`` in degrees from which a part slides by itself (middle, nine in ten; 90 and more: it does not), and
-    whether it may ``jam``; ``ratio``: guided length over breadth, where known."""
+    whether it may ``jam``."""
 
     angle: Range
     jams: bool
-    ratio: float | None = None
 
     @property
     def drops(self) -> bool | None:
@@ -103,8 +100,8 @@ def slides(grams: float, guided: float | None = None, breadth: float | None = No
 
     f, s = FRICTION, STICKS
     told = Range(angle(f.value, s.value), angle(f.low, s.low), angle(f.high, s.high), "typical")
-    ratio = guided / breadth if guided and breadth else None
-    return Slides(told, ratio is not None and ratio < 2 * f.high, ratio)
+    short = bool(guided and breadth) and guided / breadth < 2 * f.high  # type: ignore[operator]
+    return Slides(told, short)
 
 
 def tries(

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 
 from knollside.core.job.answer import PartFacts
-from knollside.core.mesh.features import find_features
 from knollside.core.mesh.identity import Names
 from knollside.core.mesh.revised import Became, Placement, became, placement
 from knollside.core.model import Mesh, Refused
@@ -13,11 +12,11 @@ from knollside.core.model import Mesh, Refused
 LEAST = 0.25  # of the features that must be there again for it to be the same part
 
 
-def in_place_of(before: PartFacts, mesh: Mesh) -> tuple[Mesh, tuple[str, ...]]:
-    """A newer mesh in the frame of the part before, with a sentence where it was drawn elsewhere. Raises
+def in_place_of(before: PartFacts, now: PartFacts) -> tuple[Mesh, tuple[str, ...]]:
+    """The mesh read ``now`` in the frame of the part before, with a sentence where it was drawn elsewhere. Raises
     :class:`Refused` where it is no revision of that part, or fits on it in more than one way."""
-    features = find_features(mesh)
-    where = placement(before.features, features, before.mesh.bounds, mesh.bounds)
+    mesh = now.mesh
+    where = placement(before.features, now.features, before.mesh.bounds, mesh.bounds)
     if before.features and where.share < LEAST:
         raise Refused(
             f"Of {len(before.features)} features {where.share * len(before.features):.0f} are there again: it is "

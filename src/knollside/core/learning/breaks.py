@@ -24,6 +24,7 @@ _ODD = 0.99  # chance outside which a break is named
 ENOUGH = 3  # breaks from which the learned range stands alone
 NEAR = 3.0  # mm within which a break is where it was foretold
 
+MODES = ("along a layer", "across the layers")
 _REASON = {
     ("along a layer", False): "layers bond less than the card says; cold, much fan or water. Pull bars would tell",
     ("along a layer", True): "layers bond better than the card says. Pull bars would make it yours",
@@ -42,6 +43,11 @@ class Model:
     odd: tuple[int, ...] = ()
 
 
+def bases_of(card: Material) -> tuple[float, float]:
+    """MPa of the card's own strength that breaks are held against: along a layer, across the layers."""
+    return card.pull.value * card.bond.value, card.pull.value
+
+
 def log_ratio(test: BreakTest, basis: float) -> float | None:
     """Log of broke at over foretold, as it would be foretold now with a strength of ``basis`` MPa; None where a break
     has no load or nothing was foretold of it."""
@@ -49,6 +55,12 @@ def log_ratio(test: BreakTest, basis: float) -> float | None:
         return None
     then = test.basis if test.basis is not None else basis
     return math.log(test.load_N / test.predicted_N * then / basis)
+
+
+def counted(tests: Sequence[BreakTest], mode: str, basis: float) -> list[tuple[int, float]]:
+    """Breaks of a mode that count, by their places in the list, each with its :func:`log_ratio`."""
+    told = ((k, log_ratio(t, basis)) for k, t in enumerate(tests) if t.mode == mode)
+    return [(k, v) for k, v in told if v is not None]
 
 
 def model_of(logs: Sequence[float], changes: Sequence[int] = ()) -> Model | None:
@@ -73,15 +85,10 @@ def model_of(logs: Sequence[float], changes: Sequence[int] = ()) -> Model | None
 def with_model(card: Material, tests: Sequence[BreakTest], changes: Sequence[int]) -> Material:
     """The card with what its breaks say of the model, along a layer and across the layers; under three breaks of a mode
     no narrower than what is typical of it."""
-    along, across = card.pull.value * card.bond.value, card.pull.value
     made: list[Range | None] = []
-    for mode, basis, parts in (
-        ("along a layer", along, (card.pull, card.bond)),
-        ("across the layers", across, (card.pull,)),
-    ):
-        told = [(log_ratio(t, basis), c) for t, c in zip(tests, changes, strict=True) if t.mode == mode]
-        logs = [(v, c) for v, c in told if v is not None]
-        model = model_of([v for v, _ in logs], [c for _, c in logs])
+    for mode, basis, parts in zip(MODES, bases_of(card), ((card.pull, card.bond), (card.pull,)), strict=True):
+        logs = counted(tests, mode, basis)
+        model = model_of([v for _, v in logs], [changes[k] for k, _ in logs])
         if model is not None and model.breaks < ENOUGH:
             _, low, high = combine([*parts, TYPICAL_MODEL])
             f = model.factor
@@ -98,15 +105,16 @@ def disagreement(tests: Sequence[BreakTest], card: Material) -> tuple[str, ...]:
     A mode disagrees where nine in ten of its next breaks leave out 1, or its middle is off by more than a fifth with
     three breaks or more; a place where it was missed by more than 3 mm in two of the last three."""
     out = []
-    for mode, basis, model in zip(_MODES, _bases(card), _models(tests, card), strict=True):
+    for mode, basis in zip(MODES, bases_of(card), strict=True):
+        logs = counted(tests, mode, basis)
+        model = model_of([v for _, v in logs])
         if model is None or model.breaks < ENOUGH:
             continue
         f = model.factor
         if f.low > 1 or f.high < 1 or abs(math.log(f.value)) > math.log(1.2):
             out.append(f"Broken {mode}, parts hold {f.value:.2f} of what was foretold: {_REASON[mode, f.value > 1]}.")
-        logs = [(t, v) for t in tests if t.mode == mode and (v := log_ratio(t, basis)) is not None]
         out += [
-            f"A break at {logs[k][0].load_N:.0f} N fits nothing else: a flaw, a slip, or another load case?"
+            f"A break at {tests[logs[k][0]].load_N:.0f} N fits nothing else: a flaw, a slip, or another load case?"
             for k in model.odd
         ]
     placed = [t.astray for t in tests if t.astray is not None][-3:]
@@ -117,21 +125,6 @@ def disagreement(tests: Sequence[BreakTest], card: Material) -> tuple[str, ...]:
             "elsewhere than Duty says."
         )
     return tuple(out)
-
-
-_MODES = ("along a layer", "across the layers")
-
-
-def _bases(card: Material) -> tuple[float, float]:
-    return card.pull.value * card.bond.value, card.pull.value
-
-
-def _models(tests: Sequence[BreakTest], card: Material) -> tuple[Model | None, Model | None]:
-    along, across = (
-        model_of([v for t in tests if t.mode == mode and (v := log_ratio(t, basis)) is not None])
-        for mode, basis in zip(_MODES, _bases(card), strict=True)
-    )
-    return along, across
 
 
 def _predictive(logs: Sequence[float]) -> tuple[float, float, float, float]:

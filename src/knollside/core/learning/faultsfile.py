@@ -9,7 +9,6 @@ from typing import Literal
 
 from pydantic import Field, ValidationError
 
-from knollside.core.learning.faultnet import CAUSES
 from knollside.core.learning.faults import Believed, believed, odds_of
 from knollside.core.learning.faultstate import Known, shifted
 from knollside.core.learning.faulttests import TESTS
@@ -67,8 +66,3 @@ def believed_of(told: FaultsFile) -> Believed:
         printer=0, material="", opened=now, seen=told.seen, lacking=told.lacking, answers=told.answers, cures=cures
     )
     return believed(case, shifted(odds_of(past), told.known))
-
-
-def words_of(cause: Cause) -> tuple[str, str]:
-    """A cause in words, and its cure."""
-    return CAUSES[cause].words, CAUSES[cause].cure

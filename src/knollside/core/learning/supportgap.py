@@ -114,7 +114,12 @@ def settle(
     trials: Sequence[SupportTrial], fan: float = 0.5, slow: bool = False, pattern: RoofPattern = "lines"
 ) -> Settled:
     """What the trials say of gaps at this fan, pace and pattern. Those of another pattern count through a shift that is
-    not known."""
+    not known. Pages ask again at every refresh: the last answers are kept."""
+    return _settle(tuple(trials), fan, slow, pattern)
+
+
+@lru_cache(maxsize=16)
+def _settle(trials: tuple[SupportTrial, ...], fan: float, slow: bool, pattern: RoofPattern) -> Settled:
     others = any(t.pattern != pattern for t in trials)
     g = _prior(others)
     w = _posterior(g, trials, pattern)

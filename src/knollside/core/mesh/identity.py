@@ -13,16 +13,15 @@ import numpy as np
 from pydantic import Field
 
 from knollside.core.mesh.facemap import Motion, Traced, trace
+from knollside.core.mesh.featuretable import AXIS, ROUND, FeatureTable
 from knollside.core.mesh.nearest import nearest_face
 from knollside.core.mesh.recognition.pointed import MOST_POINTS, Pointing
 from knollside.core.mesh.revised import matched
-from knollside.core.model import POLYGONS, Array, Feature, FeatureKind, Ints, Mesh, Record, Refused
+from knollside.core.model import Array, Feature, FeatureKind, Ints, Mesh, Record, Refused
 
 _MOST = 20_000
 _MOST_POINTED = 200
 _SAME = 2e-3  # mm and share: signatures of one mesh, read twice
-_AXIS = 0.995
-_ROUND = ("hole", "pin", "slot", *POLYGONS, "spline", "dovetail", "thread", "fillet", "round", "cone", "taper", "ball")
 
 
 class Signature(Record):
@@ -107,7 +106,9 @@ def named(mesh: Mesh, found: tuple[Feature, ...], names: Names) -> NamedFeatures
     rest = [e for e in alive if e.id not in given]
     left = [j for j in range(len(found)) if j not in taken]
     if rest and left:
-        pairs = _pair(_same_cost(_Table([e.signature for e in rest]), _Table([have[j] for j in left])))
+        pairs = _pair(
+            _same_cost(FeatureTable.of([e.signature for e in rest]), FeatureTable.of([have[j] for j in left]))
+        )
         given |= {rest[k].id: left[j] for k, j in pairs.items()}
     extra = _patches(mesh, found, [e for e in rest if e.id not in given and e.signature.kind == "patch"])
     return _settle(names, found, given, extra | shown, names.of)
@@ -223,29 +224,6 @@ def _settle(
     return NamedFeatures(tuple(features), Names(of=fingerprint, entries=tuple(entries[:_MOST]), last=last))
 
 
-class _Table:
-    """Signatures as arrays, row by row."""
-
-    def __init__(self, rows: list[Signature]) -> None:
-        self.kind = np.array([r.kind for r in rows], dtype=object)
-        self.round = np.array([r.kind in _ROUND for r in rows], dtype=bool)
-        self.centre = np.array([r.centre for r in rows], float).reshape(-1, 3)
-        self.axis = np.array([r.axis for r in rows], float).reshape(-1, 3)
-        self.diameter = np.array([r.diameter or 0.0 for r in rows], float)
-        self.length = np.array([r.length or 0.0 for r in rows], float)
-        self.area = np.array([r.area for r in rows], float)
-
-    def alike(self, other: _Table) -> np.ndarray:
-        """Pairs of one kind that look the same way; (n, m)."""
-        along = self.axis @ other.axis.T
-        along = np.where(self.round[:, None], np.abs(along), along)
-        return np.asarray((self.kind[:, None] == other.kind[None, :]) & (along > _AXIS))
-
-    def apart(self, other: _Table) -> Array:
-        """Distance of centres, mm; (n, m)."""
-        return np.asarray(np.linalg.norm(self.centre[:, None, :] - other.centre[None, :, :], axis=2))
-
-
 def _pair(cost: Array) -> dict[int, int]:
     """One-to-one, cheapest first; infinite costs never pair."""
     out: dict[int, int] = {}
@@ -260,9 +238,9 @@ def _pair(cost: Array) -> dict[int, int]:
     return out
 
 
-def _same_cost(a: _Table, b: _Table) -> Array:
+def _same_cost(a: FeatureTable, b: FeatureTable) -> Array:
     """How far two readings of one mesh are apart; infinite where they are not the same thing. (n, m)."""
-    off = a.apart(b)
+    off = np.linalg.norm(a.centre[:, None, :] - b.centre[None, :, :], axis=2)
     sizes = ((a.diameter, b.diameter), (a.length, b.length), (np.sqrt(a.area), np.sqrt(b.area)))
     wide = np.max([np.abs(p[:, None] - q[None, :]) for p, q in sizes], axis=0)
     room = (_SAME * (1 + np.sqrt(a.area)))[:, None]
@@ -312,9 +290,9 @@ def _followed(
 def _carried(a: Feature, b: Feature, motion: Motion | None) -> bool:
     """Whether one can have become the other; the triangles themselves tell enough where the map is exact (None)."""
     along = float(np.dot(a.axis, b.axis))
-    if a.kind != b.kind or (abs(along) if a.kind in _ROUND else along) < _AXIS:
+    if a.kind != b.kind or (abs(along) if a.kind in ROUND else along) < AXIS:
         return False
-    if motion is None or a.diameter is None or b.diameter is None or a.kind not in _ROUND:
+    if motion is None or a.diameter is None or b.diameter is None or a.kind not in ROUND:
         return True
     centre = motion.moved(np.asarray(a.centre))
     off = np.asarray(b.centre) - centre

@@ -12,14 +12,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import permutations, product
-from typing import Literal, Protocol
+from typing import Literal
 
 import numpy as np
 
-from knollside.core.model import POLYGONS, Array, Feature, Ints
+from knollside.core.mesh.featuretable import AXIS, ROUND, FeatureTable, Known
+from knollside.core.model import Array, Feature
 
-_ROUND = ("hole", "pin", "slot", *POLYGONS, "spline", "dovetail", "thread", "fillet", "round", "cone", "taper", "ball")
-_AXIS = 0.995
 _RIVAL = 3.0  # how much farther the second best must be
 _SHOWN = 0.02  # mm that is told as a change
 _SLACK = 0.05  # mm that two places differ by when nothing changed
@@ -30,19 +29,6 @@ _CLEARLY = 0.15  # of the features more must agree on another placement than on 
 _TURNED = 0.25  # and before it counts as turned: near-alike sides tell little
 _MOST = 160  # features of each that a placement is tried with
 _ALIGNED = 0.01  # share of the part's size within which features agree on how it was moved
-
-
-class Known(Protocol):
-    """What is kept of a feature (a signature, see :mod:`identity`)."""
-
-    @property
-    def kind(self) -> str: ...
-    @property
-    def centre(self) -> tuple[float, float, float]: ...
-    @property
-    def axis(self) -> tuple[float, float, float]: ...
-    @property
-    def diameter(self) -> float | None: ...
 
 
 Told = tuple[str, Known]  # a feature's name with what it was
@@ -67,33 +53,6 @@ class Placement:
         return np.asarray((points - self.move) @ self.turn)
 
 
-class _Rows:
-    """Features as arrays."""
-
-    def __init__(self, features: Sequence[Feature]) -> None:
-        """Of features in their order."""
-        self.kind = np.array([f.kind for f in features], dtype=object)
-        self.round = np.array([f.kind in _ROUND for f in features], dtype=bool)
-        self.flat = np.array([f.kind == "flat" for f in features], dtype=bool)
-        self.centre = np.array([f.centre for f in features], float).reshape(-1, 3)
-        self.axis = np.array([f.axis for f in features], float).reshape(-1, 3)
-        self.size = np.array([f.diameter or float(f.area) ** 0.5 for f in features], float)
-
-    def of(self, some: Sequence[int] | Ints) -> _Rows:
-        """Some of them, in that order."""
-        out, at = _Rows(()), np.asarray(some, np.int64)
-        out.kind, out.round, out.flat, out.size = self.kind[at], self.round[at], self.flat[at], self.size[at]
-        out.centre, out.axis = self.centre[at], self.axis[at]
-        return out
-
-    def turned(self, turn: Array, move: Array) -> _Rows:
-        """The same, turned and moved."""
-        out = _Rows(())
-        out.kind, out.round, out.flat, out.size = self.kind, self.round, self.flat, self.size
-        out.centre, out.axis = self.centre @ turn.T + move, self.axis @ turn.T
-        return out
-
-
 def _turns() -> list[Array]:
     """The twenty-four ways to turn a box onto itself, the plain one first."""
     out = []
@@ -109,12 +68,12 @@ def _turns() -> list[Array]:
 def placement(old: Sequence[Feature], new: Sequence[Feature], old_box: Array, new_box: Array) -> Placement:
     """How the new mesh was moved or turned as a whole, by the features and the boxes (2, 3) of both: as it is, unless
     clearly more agree on another placement. One that fits as well turned otherwise is ``open``."""
-    a, b = _Rows(old), _Rows(new)
+    a, b = FeatureTable.of(old), FeatureTable.of(new)
     best = Placement(np.eye(3), np.zeros(3), 0.0)
     if not len(old) or not len(new):
         return best
     # The largest tell as much as all, and hundreds of placements are tried.
-    a, b = (r.of(np.argsort(-r.size, kind="stable")[:_MOST]) for r in (a, b))
+    a, b = (r.some(np.argsort(-r.size, kind="stable")[:_MOST]) for r in (a, b))
     room = _ALIGNED * float(np.ptp(old_box, axis=0).max())
     best, rival = replace(best, share=_agree(a, b, best.turn, best.move, room)), 0.0
     for turn in _turns():
@@ -145,9 +104,9 @@ def _ends(turn: Array, old_box: Array, new_box: Array) -> list[Array]:
     return [np.array(m) for m in product(*each)]
 
 
-def _votes(a: _Rows, b: _Rows, turn: Array, room: float) -> list[Array]:
+def _votes(a: FeatureTable, b: FeatureTable, turn: Array, room: float) -> list[Array]:
     """Moves that most pairs of like rounds agree on."""
-    along = np.abs((a.axis @ turn.T) @ b.axis.T) > _AXIS
+    along = np.abs((a.axis @ turn.T) @ b.axis.T) > AXIS
     same = along & a.round[:, None] & (a.kind[:, None] == b.kind[None, :]) & (_wide(a, b) <= 0.05)
     i, j = np.nonzero(same)
     return _densest(b.centre[j] - a.centre[i] @ turn.T, room) if len(i) else []
@@ -163,17 +122,17 @@ def _densest(moves: Array, room: float) -> list[Array]:
     return out
 
 
-def _agree(a: _Rows, b: _Rows, turn: Array, move: Array, room: float) -> float:
+def _agree(a: FeatureTable, b: FeatureTable, turn: Array, move: Array, room: float) -> float:
     """Share of the old features that have one like themselves in the new mesh, so placed."""
     placed = a.turned(turn, move)
     off = _apart(placed, b, flats_aside=0.02)
-    good = _alike(placed, b) & (off <= room) & (_wide(a, b) <= 0.45)
+    good = placed.alike(b) & (off <= room) & (_wide(a, b) <= 0.45)
     return float(good.any(axis=1).mean())
 
 
 def matched(old: Sequence[Feature], new: Sequence[Feature], size: float) -> dict[int, int]:
     """Old features to new ones, by their places in the two lists. ``size``: the old part's longest side, mm."""
-    a, b = _Rows(old), _Rows(new)
+    a, b = FeatureTable.of(old), FeatureTable.of(new)
     out: dict[int, int] = {}
     if not len(old) or not len(new):
         return out
@@ -184,20 +143,14 @@ def matched(old: Sequence[Feature], new: Sequence[Feature], size: float) -> dict
         if not rest or not left:
             break
         # Rivals are those that are not given away yet: what is sure elsewhere stands in nobody's way.
-        p, q = a.of(rest), b.of(left)
+        p, q = a.some(rest), b.some(left)
         cost = stage(p, q, size, _moves(a, b, out))
-        found = _unrivalled(np.where(_alike(p, q), cost, np.inf))
+        found = _unrivalled(np.where(p.alike(q), cost, np.inf))
         out |= {rest[i]: left[j] for i, j in found.items()}
     return out
 
 
-def _alike(a: _Rows, b: _Rows) -> Array:
-    along = a.axis @ b.axis.T
-    along = np.where(a.round[:, None], np.abs(along), along)
-    return np.asarray((a.kind[:, None] == b.kind[None, :]) & (along > _AXIS))
-
-
-def _apart(a: _Rows, b: _Rows, by: Array | None = None, flats_aside: float = 0.15) -> Array:
+def _apart(a: FeatureTable, b: FeatureTable, by: Array | None = None, flats_aside: float = 0.15) -> Array:
     """How far places are apart, mm, (n, m): of flats mostly off their planes, since a face that grows moves its middle;
     of rounds off their axes, and half of what they differ by along them."""
     step = b.centre[None, :, :] - a.centre[:, None, :]
@@ -209,7 +162,7 @@ def _apart(a: _Rows, b: _Rows, by: Array | None = None, flats_aside: float = 0.1
     return np.asarray(np.where(flat, np.abs(along) + flats_aside * aside, aside + 0.35 * np.abs(along)))
 
 
-def _wide(a: _Rows, b: _Rows) -> Array:
+def _wide(a: FeatureTable, b: FeatureTable) -> Array:
     """How much sizes differ, as a share of the larger."""
     return np.asarray(
         np.abs(a.size[:, None] - b.size[None, :]) / np.maximum(np.maximum(a.size[:, None], b.size[None, :]), 1e-9)
@@ -222,15 +175,15 @@ def _within(off: Array, wide: Array, size: float, most: tuple[float, float], fla
     return np.where((off <= far) & (wide <= grown), off + 0.02 * size * wide, np.inf)
 
 
-def _here(a: _Rows, b: _Rows, size: float, _: list[Array]) -> Array:
+def _here(a: FeatureTable, b: FeatureTable, size: float, _: list[Array]) -> Array:
     return _within(_apart(a, b), _wide(a, b), size, _HERE, a.flat[:, None] & False)
 
 
-def _grown(a: _Rows, b: _Rows, size: float, _: list[Array]) -> Array:
+def _grown(a: FeatureTable, b: FeatureTable, size: float, _: list[Array]) -> Array:
     return _within(_apart(a, b), _wide(a, b), size, _GROWN, a.flat[:, None])
 
 
-def _gone_along(a: _Rows, b: _Rows, size: float, moves: list[Array]) -> Array:
+def _gone_along(a: FeatureTable, b: FeatureTable, size: float, moves: list[Array]) -> Array:
     """With one of the moves that matched features (and the part's two ends in each direction) made."""
     cost = np.full((len(a.kind), len(b.kind)), np.inf)
     for by in moves:
@@ -241,7 +194,7 @@ def _gone_along(a: _Rows, b: _Rows, size: float, moves: list[Array]) -> Array:
     return cost
 
 
-def _moves(a: _Rows, b: _Rows, known: dict[int, int]) -> list[Array]:
+def _moves(a: FeatureTable, b: FeatureTable, known: dict[int, int]) -> list[Array]:
     """How far matched flats went along their normals, other features altogether, and how far the ends of the whole
     went."""
     out: list[Array] = []
@@ -258,7 +211,7 @@ def _moves(a: _Rows, b: _Rows, known: dict[int, int]) -> list[Array]:
     return kept[:60]
 
 
-def _the_only_one(a: _Rows, b: _Rows, size: float, _: list[Array]) -> Array:
+def _the_only_one(a: FeatureTable, b: FeatureTable, size: float, _: list[Array]) -> Array:
     """Moved by itself: as large as it was, or less far and another size."""
     none, off, wide = a.flat[:, None] & False, _apart(a, b), _wide(a, b)
     return np.minimum(_within(off, wide, size, _MOVED, none), _within(off, wide, size, _BOTH, none))
@@ -309,7 +262,7 @@ def became(before: Sequence[Told], after: Sequence[Told]) -> tuple[Became, ...]:
 def _off(s: Known, t: Known) -> float:
     step = np.subtract(t.centre, s.centre)
     along = float(step @ np.asarray(s.axis))
-    if s.kind in _ROUND:
+    if s.kind in ROUND:
         return float(np.linalg.norm(step - along * np.asarray(s.axis)))
     return abs(along) if s.kind == "flat" else float(np.linalg.norm(step))
 

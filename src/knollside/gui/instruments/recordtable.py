@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
 
 from knollside.gui.instruments.widgets import Dropdown, button, label, row
@@ -56,10 +56,7 @@ class _Rows(QAbstractTableModel):
 
 
 class RecordTable(QWidget):
-    """Rows of eight texts each. ``find`` turns what is typed into the numbers of prints (None: all of them); ``taken``
-    carries the number of the row that was chosen."""
-
-    taken = pyqtSignal(int)
+    """Rows of eight texts each. ``find`` turns what is typed into the numbers of prints (None: all of them)."""
 
     def __init__(self, find: Callable[[str], Sequence[int] | None], ask_out: Callable[[], None]) -> None:
         super().__init__()
@@ -122,9 +119,7 @@ class RecordTable(QWidget):
 
     def _chose(self, at: int) -> None:
         if 0 <= at < len(self.model.shown):
-            line = self.model.shown[at]
-            self.about.setText(line.about)
-            self.taken.emit(line.number)
+            self.about.setText(self.model.shown[at].about)
 
     @property
     def shown(self) -> tuple[int, ...]:

@@ -7,6 +7,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
+from knollside.core.fit.dryfit import GRAVITY
 from knollside.core.learning.bondcurve import bond_curve
 from knollside.core.learning.pulls import Studied, Verdict, advice, bars_for, studied
 from knollside.core.material.bond import usual_nozzle
@@ -14,6 +15,7 @@ from knollside.core.model import Refused, bounds_of
 from knollside.core.model.trials import UNITS, Pull, PullStudy
 from knollside.gui.instruments.pullchart import PullChart
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
+from knollside.gui.runedits import next_number
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act
 from knollside.gui.stepbase import Verdict as VerdictLine
@@ -23,7 +25,6 @@ from knollside.sim.pulling import bond_named
 
 _VARIES = tuple((v, v) for v in UNITS)
 _SPREAD = 0.08  # of single bars: typical
-GRAVITY = 9.81e-3  # N per gram
 _RUNS, _EACH, _STEP = 3, 6, 12.0
 _CARE = "Pull in a vice or with a rope and a bucket, from the side; wear glasses: bars fly when they break."
 
@@ -77,7 +78,7 @@ class PullsPage(Page, Seeing):
         if part.printer_id is None:
             self.workspace.said.emit("Add your printer at Workshop first; bars belong to one.")
             return
-        number = max(self.workspace.shelf.studies, default=0) + 1
+        number = next_number(self.workspace.shelf.studies)
         name = f"{part.material} on {part.printer.name}"[:80]
         made = PullStudy(
             name=name, printer=part.printer_id, material=part.material, hard_nozzle=part.printer.hard_nozzle

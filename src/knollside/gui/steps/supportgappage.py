@@ -14,6 +14,7 @@ from knollside.core.model import Orientation, bounds_of
 from knollside.core.model.trials import Outcome, RoofPattern, SupportStudy, SupportTrial
 from knollside.gui.instruments.gapchance import GapChance
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
+from knollside.gui.runedits import next_number
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, line
@@ -42,7 +43,6 @@ class SupportGapPage(Page, Seeing):
         self.force: float | None = None
         self.slow = False
         self.pattern: RoofPattern = "lines"
-        self._found: tuple[object, Settled | None] = (None, None)
         self.margins(16, 14)
 
     # What is stored
@@ -66,12 +66,8 @@ class SupportGapPage(Page, Seeing):
         return 0.5 if fan is None else fan
 
     def found(self) -> Settled:
-        """What the trials say at this recipe's fan, in multiples of what can be set; kept until they change."""
-        key = self.trials, self.fan, self.slow, self.pattern
-        if self._found[0] != key or self._found[1] is None:
-            self._found = key, settle(*key)
-        assert self._found[1] is not None
-        return self._found[1]
+        """What the trials say at this recipe's fan, in multiples of what can be set."""
+        return settle(self.trials, self.fan, self.slow, self.pattern)
 
     def keep(self, outcome: Outcome) -> None:
         """A trial came off so."""
@@ -87,7 +83,7 @@ class SupportGapPage(Page, Seeing):
         if part.printer_id is None:
             self.workspace.said.emit("Add your printer at Workshop first; trials belong to one.")
             return
-        number = self.number or max(self.workspace.shelf.gaps, default=0) + 1
+        number = self.number or next_number(self.workspace.shelf.gaps)
         study = SupportStudy(printer=part.printer_id, material=part.material, trials=(*self.trials, made))
         self.gap, self.force = None, None
         self.workspace.runs.put_gaps(number, study, f"support gap of {made.gap_mm:.2f} mm: {made.outcome}")

@@ -102,9 +102,8 @@ class WorkshopStep(Step):
 
     def write_to(self, path: Path) -> None:
         """The prints that are shown, as a table or as JSON."""
-        shown, names = set(self.table.shown), {p.id: p.name for p in self.workspace.shop.parts.names()}
-        records = [r for r in self.workspace.kept.every_print() if r.id in shown]
-        kept = kept_of(records, names, self.workspace.shelf)
+        shown = set(self.table.shown)
+        kept = [k for k in self._kept if k.number in shown]
         text = prints_json(kept) if path.suffix.lower() == ".json" else prints_csv(kept)
         try:
             write_whole(path, text.encode())

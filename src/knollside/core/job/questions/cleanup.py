@@ -71,7 +71,7 @@ def _between(f: Freedom, grams: Array) -> Between:
     a, b = f.gap.bodies
     joint = f.gap.joint
     light = float(min(grams[a], grams[b]))
-    return Between((a, b), f.gap.size, light, joint is None, f.welds, f.turns, f.rattles)
+    return Between((a, b), f.gap.size, light, joint is None, f.welds, f.rattles)
 
 
 def _shares(mesh: Mesh) -> Array:
