@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
@@ -192,3 +193,16 @@ def test_prints_on_another_printer_and_on_a_plate_with_others_belong_to_the_part
     type_in(clip, "Search the record", '"two of a kind"')
     (line,) = clip.window.steps["Workshop"].table.model.shown
     assert line.cells[1].startswith("Trellis clip, ")
+
+
+def test_a_stuck_pair_teaches_its_gap_only_where_nothing_lies_across_the_layers(desk: Desk) -> None:
+    open_part(desk, "Gate latch")
+    desk.at("Bench", "Clean up")
+    desk.settle(lambda: desk.fresh("finish") is not None)
+    page = desk.window.steps["Bench"].clean
+    (pair,) = (t for t in page.finishing.tries if t.between is not None)
+    for alone, counted in ((False, 0), (True, 1)):
+        page.moved(replace(pair, between=replace(pair.between, alone=alone)), "not at all")
+        desk.settle()
+        trials = desk.shop.learned.gap_trials(desk.part.printer_id, desk.part.material)
+        assert [t.freed for _, _, t in trials] == [False] * counted

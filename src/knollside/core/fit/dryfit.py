@@ -38,11 +38,13 @@ Moves = Literal["by itself", "with a push", "not at all"]
 
 @dataclass(frozen=True)
 class Between:
-    """Two bodies printed in place: their numbers, the drawn gap a side in mm, grams of the lighter one, whether they
-    ``slide`` or turn, and the chances that they weld and rattle."""
+    """Two bodies printed in place: their numbers; the drawn gap a side in the layer, mm (None: they share none), and
+    whether it is ``alone``, with nothing across the layers that could hold them as well; grams of the lighter one,
+    whether they ``slide`` or turn, and the chances that they weld and rattle."""
 
     bodies: tuple[int, int]
-    gap: float
+    gap: float | None
+    alone: bool
     grams: float
     slides: bool
     welds: float

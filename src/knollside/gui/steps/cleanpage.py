@@ -76,10 +76,11 @@ class CleanPage(Page, Seeing):
         c = next((c for c in fits.corrections if c.feature == t.key), None) if fits is not None else None
         printed = c.printed_now if c is not None else None
         made = FitCheck(mate=t.key, at=self.workspace.now(), moved=how, revision=part.revision, printed_mm=printed)
-        trial = None
-        if t.between is not None and 0.005 <= t.between.gap <= 5:
-            freed, h = how != "not at all", part.recipe.layer_height
-            trial = GapTrial(direction="in the layer", drawn=t.between.gap, freed=freed, layer_height=h)
+        trial, pair, freed = None, t.between, how != "not at all"
+        # What moves is free all round; what is stuck tells of the gap in the layer only where nothing else can hold it.
+        if pair is not None and pair.gap is not None and 0.005 <= pair.gap <= 5 and (freed or pair.alone):
+            h = part.recipe.layer_height
+            trial = GapTrial(direction="in the layer", drawn=pair.gap, freed=freed, layer_height=h)
         kept = FitChecks(checks=(*self.checks, made))
         self.workspace.runs.put_fit_checks(part.id, kept, f"{t.key.replace('-', ' ')} moves {how}", trial)
 

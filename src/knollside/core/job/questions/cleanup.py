@@ -71,7 +71,8 @@ def _between(f: Freedom, grams: Array) -> Between:
     a, b = f.gap.bodies
     joint = f.gap.joint
     light = float(min(grams[a], grams[b]))
-    return Between((a, b), f.gap.size, light, joint is None, f.welds, f.rattles)
+    place = f.gap.bears or f.gap.anywhere
+    return Between((a, b), place.in_layer, place.across is None, light, joint is None, f.welds, f.rattles)
 
 
 def _shares(mesh: Mesh) -> Array:
