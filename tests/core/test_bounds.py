@@ -126,7 +126,7 @@ def test_any_recipe_on_any_printer_is_answered_or_refused(r, p, card, up, suppor
         asked.ask_price(PART, s),
         recipe.Roofs(PART, up, r),
         orientation.PlainLog(PART, up, r.layer_height, r.line_width),
-        orientation.Supports(PART, (), up, r, supported, s.card, p, ()),
+        orientation.Supports(PART, (), up, r, supported, s.card, p, (), s.peel),
         gaps.GapsOf(PART, up, r),
     ):
         try:

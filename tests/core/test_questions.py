@@ -112,7 +112,9 @@ def every_question() -> list[Question[Any]]:
         recipe.PriceOf(PART, card, UP, r, ONE),
         recipe.Roofs(PART, UP, r),
         recipe.Even(PART, UP, r, card),
-        orientation.Supports(PART, marks, UP, r, STATED.support_settings, card, printer, ((1.0, 2.0, 3.0),)),
+        orientation.Supports(
+            PART, marks, UP, r, STATED.support_settings, card, printer, ((1.0, 2.0, 3.0),), STATED.peel
+        ),
         orientation.Compare(PART, marks, ("hole-1",), (), r, STATED.support_settings, card, printer, ONE),
         orientation.PlainOrientations(
             PART, 0.2, 0.45, STATED.design_case.purpose, (("height", 0.5),), (220.0, 220.0, 250.0)
@@ -126,7 +128,7 @@ def every_question() -> list[Question[Any]]:
         gaps.GapsOf(PART, UP, r),
         gaps.Gaps(gaps.GapsOf(PART, UP, r), LEARNED),
         cleanup.Finish(
-            orientation.Supports(PART, marks, UP, r, STATED.support_settings, card, printer, ()),
+            orientation.Supports(PART, marks, UP, r, STATED.support_settings, card, printer, (), STATED.peel),
             FITS,
             gaps.Gaps(gaps.GapsOf(PART, UP, r), LEARNED),
             recipe.PriceOf(PART, card, UP, r, ONE),

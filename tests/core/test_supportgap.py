@@ -70,7 +70,8 @@ def test_what_is_believed_comes_true_as_often_as_it_is_said() -> None:
     said_, came_ = np.array(said), np.array(came)
     for low, high in ((0.0, 0.3), (0.3, 0.6), (0.6, 1.0)):
         some = (said_ >= low) & (said_ < high)
-        assert abs(said_[some].mean() - came_[some].mean()) < 0.12
+        # Of 400 printers it was 0 to 8 of 100 too careful, never too sure.
+        assert -0.08 < came_[some].mean() - said_[some].mean() < 0.15
 
 
 def test_a_narrow_printer_is_told_and_contradictions_are_named() -> None:

@@ -7,7 +7,9 @@ import os
 import pytest
 from conftest import Desk, pick, press, press_in_panel, seen, type_in
 
+from knollside.core.job.file import parse_job, write_job
 from knollside.sim.supports import supports_named
+from knollside.store.jobs import job_of
 
 
 @pytest.fixture
@@ -21,14 +23,20 @@ def page(desk: Desk):  # type: ignore[no-untyped-def]
 
 def test_trials_by_hand_move_what_is_tried_next_and_contradict_each_other(bench: Desk) -> None:
     assert "Try 0.20 mm next." in bench.window.verdict_line.title.text() and "Lay uses 0.20 mm" in seen(bench)
+    bench.settle(lambda: bench.fresh("supports") is not None)
     press_in_panel(bench, "welded: it stays on or tears the face")
     first = page(bench).found().next
     assert first > 0.2 and f"Try {first:.2f} mm next." in bench.window.verdict_line.title.text()
     type_in(bench, "Gap to try", "0.16")
     type_in(bench, "Force to take it off", "12")
+    type_in(bench, "Short side of its roof", "9")
     press_in_panel(bench, "lifted: the roof sags or hangs loose")
     (study,) = bench.workspace.shelf.gaps.values()
     assert [(t.gap_mm, t.outcome, t.force_N) for t in study.trials] == [(0.2, "welded", None), (0.16, "lifted", 12.0)]
+    # Felt on that roof, it speaks for every support at Lay; the welded one was torn, not peeled.
+    assert study.trials[0].roof_mm == (20.0, 20.0) and study.trials[1].roof_mm == (9.0, 20.0)
+    assert bench.part.peel.trials == 1 and "N (yours, 1 trial)." in seen(bench)
+    assert parse_job(write_job(job_of(bench.part, bench.part, "x.stl"))).support_trials == study.trials
     assert "Trials 1 and 2 contradict each other: 0.16 mm lifted, 0.20 mm welded." in seen(bench)
     press_in_panel(bench, "The last one was none")
     assert len(page(bench).trials) == 1 and "contradict" not in seen(bench)

@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton
 
 from knollside.core.lay.supports import bill
+from knollside.core.model.trials import SupportStudy
 from knollside.gui import nodes
 from knollside.gui.viewport.raster import MARKS
 
@@ -100,12 +101,22 @@ def test_support_numbers_and_a_second_material_are_priced(shelf: Desk) -> None:
     shelf.settle(lambda: state.fresh("supports") is not None)
     # The shelf hangs 24 mm up: 120 layers of both materials, two of them touching.
     assert "240 changes" in seen(shelf) and "4 changes" in seen(shelf)
-    before = state.fresh("supports").regions[0].force
+    before = state.fresh("supports").regions[0].force.value
     type_in(shelf, "Support gap", "0.3")
     shelf.settle(lambda: state.fresh("supports") is not None)
     assert state.part.orientation.support_settings.gap_mm == 0.3
-    assert state.fresh("supports").regions[0].force == pytest.approx(before / 2)
+    assert state.fresh("supports").regions[0].force.value == pytest.approx(before / 2)
     assert "First layer" in seen(shelf)
+    # What was felt of supports on this printer is what the places say, and the sheet's clean-up with them.
+    assert "N (typical)." in seen(shelf)
+    told = {"gap_mm": 0.3, "outcome": "clean", "force_N": 90.0, "roof_mm": (12, 12)}
+    study = SupportStudy(printer=state.part.printer_id, material=state.part.material, trials=(told, told, told))
+    stiff = state.fresh("supports").regions[0].force
+    shelf.workspace.runs.put_gaps(1, study, "three supports felt")
+    shelf.settle(lambda: state.fresh("supports") is not None)
+    assert "N (yours, 3 trials)." in seen(shelf)
+    felt = state.fresh("supports").regions[0].force
+    assert felt.value > 1.5 * stiff.value and felt.high / felt.low < stiff.high / stiff.low
 
 
 def test_the_log_notes_what_the_layers_hold(shelf: Desk) -> None:

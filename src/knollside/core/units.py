@@ -165,6 +165,15 @@ def _temperature(terms: list[tuple[float, str]]) -> float:
     return float(_registry().Quantity(number, name).to("degC").magnitude)
 
 
+def two_digits(value: float) -> str:
+    """A number of which no more than two digits are known.
+
+    >>> two_digits(338.0), two_digits(33.8), two_digits(3.38)
+    ('340', '34', '3.4')
+    """
+    return f"{float(f'{value:.2g}'):.0f}" if abs(value) >= 9.95 else f"{value:.2g}"
+
+
 def round_to_doubt(value: float, half_range: float) -> str:
     """Write ``value`` with no more decimals than its doubt supports."""
     if not math.isfinite(value):

@@ -14,7 +14,7 @@ from knollside.core.model import GapTrial, Measurement, PrinterFacts
 from knollside.core.model.faults import FaultCase
 from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.running import PlateDone, Presence, PrinterLog, Run, SpoolLog
-from knollside.core.model.trials import PullStudy, SupportStudy
+from knollside.core.model.trials import PullStudy, SupportStudy, support_trials_of
 from knollside.core.run.beforeprint import Print, changed_since
 from knollside.core.run.preflight import Check
 from knollside.core.run.upkeep import changed_bond, changed_sizes, doubt_words
@@ -89,6 +89,7 @@ class OpenPart(Stated):
             readings=tuple(m for _, _, m in dated),
             trials=tuple(t for _, _, t in trials),
             prints=tuple(r.printed for r in records),
+            support_trials=support_trials_of(shelf.gaps, doc.printer_id or 0, doc.material),
             doc=doc,
             shelf=shelf,
             dated_readings=dated,

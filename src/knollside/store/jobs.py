@@ -10,8 +10,10 @@ from knollside.core.job.file import Job, OlderMesh, Printed, Spooled, write_job
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.identity import Names, Signature
 from knollside.core.model import PrinterFacts
+from knollside.core.model.trials import SupportStudy, support_trials_of
 from knollside.store.meshes import PackedMesh
 from knollside.store.records import Kind, PartDoc, PrintRecord, Revision, Spool
+from knollside.store.running import Log
 from knollside.store.workshop import Workshop
 
 __all__ = ["job_of", "put_job", "write_job"]
@@ -46,6 +48,7 @@ def job_of(stated: Stated, kept: Storable, mesh: str, older: tuple[tuple[Revisio
         own_cards=dict(stated.own),
         readings=stated.readings,
         gap_trials=stated.trials,
+        support_trials=stated.support_trials,
         prints=stated.prints,
         printer=stated.printer,
         printer_changed=stated.changed,
@@ -102,11 +105,11 @@ def put_job(shop: Workshop, job_id: int, job: Job, name: str, mesh: PackedMesh) 
 
 def _printer(shop: Workshop, job: Job) -> int | None:
     """The printer of the job: one that is there and has the same records, else a new one with them."""
-    if job.printer == PrinterFacts() and not (job.readings or job.gap_trials or job.prints):
+    if job.printer == PrinterFacts() and not (job.readings or job.gap_trials or job.support_trials or job.prints):
         return next(iter(shop.machines.printers()), None)
     known = shop.machines.printers()
     for number, facts in known.items():
-        mine = job.readings, job.gap_trials, _undated(job.prints)
+        mine = job.readings, job.gap_trials, job.support_trials, _undated(job.prints)
         if facts == job.printer and _records(shop, number, job.material) == mine:
             return number
     taken = {facts.name for facts in known.values()}
@@ -117,6 +120,9 @@ def _printer(shop: Workshop, job: Job) -> int | None:
     now = datetime.now()
     shop.learned.add_measurements(number, job.material, now, job.readings)
     shop.learned.add_gap_trials(number, job.material, now, job.gap_trials)
+    if job.support_trials:
+        study = SupportStudy(printer=number, material=job.material, trials=job.support_trials)
+        shop.running.put(Log.GAPS, max(shop.running.gaps(), default=0) + 1, study)
     for p in job.prints:
         made = p.made.replace(tzinfo=None) if p.made is not None else now
         hours = p.estimate_hours, p.actual_hours
@@ -124,11 +130,12 @@ def _printer(shop: Workshop, job: Job) -> int | None:
     return number
 
 
-def _records(shop: Workshop, printer: int, material: str) -> tuple[object, object, tuple[Printed, ...]]:
+def _records(shop: Workshop, printer: int, material: str) -> tuple[object, ...]:
     learned = shop.learned
     return (
         tuple(m for _, _, m in learned.measurements(printer, material)),
         tuple(t for _, _, t in learned.gap_trials(printer, material)),
+        support_trials_of(shop.running.gaps(), printer, material),
         _undated(tuple(p.printed for p in learned.prints(printer))),
     )
 

@@ -34,6 +34,7 @@ def stated_of(job: Job) -> Stated:
         job.readings,
         job.gap_trials,
         job.prints,
+        job.support_trials,
         changed=job.printer_changed,
         bond_changed=job.bond_changed,
         square=job.square_mm,
@@ -105,7 +106,7 @@ def ask_taken(part: Part, s: Stated, frame: Frame | None = None) -> TakenBy:
     ``frame``."""
     marks = tuple(sorted(s.marks.items()))
     made = s.support_settings
-    supports = Supports(part, marks, s.direction, s.recipe, made, s.card, s.printer, ())
+    supports = Supports(part, marks, s.direction, s.recipe, made, s.card, s.printer, (), s.peel)
     return TakenBy(part, supports, ask_price(part, s), ask_corrected(part, s) if s.mates else None, frame)
 
 

@@ -31,6 +31,7 @@ from knollside.core.model import (
 )
 from knollside.core.model.prints import PrintDetails
 from knollside.core.model.running import SquareSize
+from knollside.core.model.trials import SupportTrial
 from knollside.core.textfile import text_of
 
 MAX_BYTES = 32 * 1024 * 1024
@@ -92,6 +93,7 @@ class Job(Record):
     own_cards: dict[str, OwnCard] = Field(default_factory=dict, max_length=100)
     readings: tuple[Measurement, ...] = Field((), max_length=_MOST_READINGS)
     gap_trials: tuple[GapTrial, ...] = Field((), max_length=5_000)
+    support_trials: tuple[SupportTrial, ...] = Field((), max_length=500)
     prints: tuple[Printed, ...] = Field((), max_length=10_000)
     printer: PrinterFacts = PrinterFacts()
     printer_changed: tuple[date, ...] = Field((), max_length=5_000)

@@ -12,6 +12,7 @@ from knollside.core.fit.process import PrintSetting, learn, setting_of
 from knollside.core.fit.windows import Windows, windows_for
 from knollside.core.job.edits import marks_of
 from knollside.core.job.file import Printed
+from knollside.core.lay.peel import Peel, learn_peel
 from knollside.core.learning.bond import learn_bond
 from knollside.core.learning.breaks import with_model
 from knollside.core.material.allowables import Allowables, limits_of
@@ -32,6 +33,7 @@ from knollside.core.model import (
     SupportSettings,
 )
 from knollside.core.model.running import SquareSize
+from knollside.core.model.trials import SupportTrial
 from knollside.core.recipe.price import time_factor
 from knollside.core.run.square import Frame, Square, frame_of
 
@@ -70,6 +72,7 @@ class Stated:
     readings: tuple[Measurement, ...] = ()
     trials: tuple[GapTrial, ...] = ()
     prints: tuple[Printed, ...] = ()
+    support_trials: tuple[SupportTrial, ...] = ()
     today: date | None = None  # the day the next print is made; without one, that of the last reading
     changed: tuple[date, ...] = ()  # days on which something was done to the printer that can change sizes
     bond_changed: tuple[datetime, ...] = ()  # and when something that can change the bond between layers
@@ -83,6 +86,11 @@ class Stated:
     @property
     def support_settings(self) -> SupportSettings:
         return self.orientation.support_settings if self.orientation is not None else SupportSettings()
+
+    @cached_property
+    def peel(self) -> Peel:
+        """How hard supports come off on this printer."""
+        return learn_peel(self.support_trials)
 
     @property
     def loaded(self) -> bool:

@@ -17,6 +17,7 @@ import numpy as np
 import shapely
 
 from knollside.core.lay.bed_adhesion import BedAdhesion
+from knollside.core.lay.peel import newtons
 from knollside.core.lay.seams import SeamAdvice
 from knollside.core.lay.strata import Strata
 from knollside.core.lay.supports import Region, held
@@ -126,14 +127,14 @@ def _support(strata: Strata, r: Region, weak: Sequence[Vec]) -> Chore:
     side = _way_out(strata, r)
     if r.access == "outside":
         tool = "flat pliers" if r.area > 40 else "needle pliers"
-        how = f"Grip it low, rock it, pull to the {side}; about {r.force:.0f} N."
+        how = f"Grip it low, rock it, pull to the {side}; {newtons(r.force)}."
     elif r.access == "through an opening":
         tool, how = "hook and needle pliers", "Break it up with a hook and draw the pieces through the opening."
     else:
         tool, how = "none reaches it", "It is shut in: it stays, or lay the part another way."
     care = [f"It scars {', '.join(r.scars)}: leave the last layer to a file"] if r.scars else []
-    if r.risk is not None and r.risk >= 0.5:
-        care.append(f"The ledge bears it {1 / max(r.risk, 1e-3):.1f} times: cut the support in strips first")
+    if r.risk is not None and r.risk >= 1:
+        care.append("The ledge may break with it: cut the support in strips first")
     care += _by_weak(r.at, weak)
     return Chore(Mess.SUPPORT, r.at, r.low, r.high, tool, how, tuple(care), tuple(int(f) for f in r.faces), size=r.area)
 

@@ -14,18 +14,16 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from knollside.core.lay.peel import Peel
 from knollside.core.lay.strata import Free, Strata
 from knollside.core.material.cards import Material
 from knollside.core.mesh.outline import alike, sides
-from knollside.core.model import Feature, Ints, Mesh, Recipe, SupportSettings
+from knollside.core.model import Feature, Ints, Mesh, Range, Recipe, SupportSettings
 
 # Typical of printed thermoplastics, all to be replaced by the person's own trials.
 BRIDGE_MM = 10.0  # a span that still closes with a fan
 LEDGE_LINES = 3.0  # line widths a flat ledge may stick out before it curls or drops
 LEAN_MORE = 15.0  # degrees past the limit a slope still prints, with a rough face
-PEEL_MPA = 0.4  # of touching support at the front where it comes off
-GAP_MM = 0.2  # the top gap that peel strength belongs to
-FRONT_MM = 5.0  # depth of that front: a support is peeled from one end, not torn off whole
 FOOT_MM = 3.0  # a rounded foot lower than this is held by the bed and the first layers
 SIDE_GAP = 0.6  # mm between a support and the part's upright faces
 SUPPORT_SPEED = 70.0  # mm/s
@@ -42,8 +40,8 @@ class Region:
     ``area`` mm2 seen from below, ``low`` and ``high`` mm over the bed, ``column`` the mean height under it, ``far``
     the farthest reach or half span. ``grams`` and ``minutes`` of its support; ``faces`` (original triangle numbers)
     it would scar and which ``scars`` of the person's marks those bear; ``on_part`` whether the support would stand
-    on the part; ``access`` outside, through an opening, or shut in; ``force`` N to take it off and ``risk``, that
-    force over what the held place bears (a share, None where it is no thin ledge); ``key`` names it for
+    on the part; ``access`` outside, through an opening, or shut in; ``force`` N to take it off and ``risk``, the
+    most of it over the least that the held place bears (a share, None where it is no thin ledge); ``key`` names it for
     choices; ``layers`` the first and last one that holds some of its support, which ``touches`` the part from its
     lowest free layer up.
     """
@@ -62,7 +60,7 @@ class Region:
     scars: tuple[str, ...]
     on_part: bool
     access: str
-    force: float
+    force: Range
     risk: float | None
     without: str
     needed: bool
@@ -79,13 +77,16 @@ def regions(
     recipe: Recipe,
     support_settings: SupportSettings,
     card: Material,
+    peel: Peel | None = None,
     most: int = 60,
 ) -> tuple[Region, ...]:
-    """Regions of a way, the largest cost first. Scraps under 2 mm2 that need nothing are left out."""
+    """Regions of a way, the largest cost first; ``peel`` as trials tell it, else typical. Scraps under 2 mm2 that need
+    nothing are left out."""
     groups = _linked(strata.free)
     faces = _down_faces(mesh, strata)
     named = _marked(features, marks)
-    out = [_region(mesh, g, strata, recipe, support_settings, card, faces, named) for g in groups]
+    peel = peel or Peel()
+    out = [_region(mesh, g, strata, recipe, support_settings, card, peel, faces, named) for g in groups]
     kept = [r for r in out if r.needed or r.area > 2.0]
     return tuple(sorted(kept, key=lambda r: (not r.needed, -r.grams))[:most])
 
@@ -156,14 +157,6 @@ def _made(
     return made, made / (recipe.line_width * h) / SUPPORT_SPEED / 60 * 1.3
 
 
-def peel_force(area: float, wide: float, support_settings: SupportSettings) -> float:
-    """Newtons to peel a support off ``area`` mm2 that is ``wide`` mm across, typical: only a front of it breaks loose
-    at a time."""
-    # Half as much for each tenth of a millimetre more between them, twice for one less.
-    bite = float(np.clip(2.0 ** ((GAP_MM - support_settings.gap_mm) / 0.1), 0.1, 8.0))
-    return PEEL_MPA * bite * min(area, FRONT_MM * wide) * min(1.0, 2 * support_settings.density + 0.3)
-
-
 def _region(
     mesh: Mesh,
     group: list[Free],
@@ -171,6 +164,7 @@ def _region(
     recipe: Recipe,
     support_settings: SupportSettings,
     card: Material,
+    peel: Peel,
     down: tuple[Ints, np.ndarray, np.ndarray],
     named: dict[int, str],
 ) -> Region:
@@ -187,8 +181,8 @@ def _region(
     scars = tuple(sorted({named[int(t)] for t in faces if int(t) in named}))
 
     area = float(whole.area)
-    force = peel_force(area, wide, support_settings)
-    risk = _risk(strata, worst, force, card) if worst.kind == "ledge" and kind != "island" else None
+    force = peel.force(area, wide, support_settings.gap_mm, support_settings.density)
+    risk = _risk(strata, worst, force.high, card) if worst.kind == "ledge" and kind != "island" else None
     centre = shapely.point_on_surface(worst.patch)
     at = strata.turn.T @ np.array([centre.x, centre.y, strata.base + strata.level(worst.k)])
     column = volume / max(area, 1e-9)
@@ -303,7 +297,7 @@ def _filled(outline: BaseGeometry) -> BaseGeometry:
 
 
 def _risk(strata: Strata, worst: Free, force: float, card: Material) -> float | None:
-    """Bending of a thin ledge when its support is pulled off, over its strength in the layer it bends."""
+    """Bending of a thin ledge when its support is pulled off, over the least strength of the layer it bends."""
     spot = shapely.point_on_surface(worst.patch)
     thick, k = 0.0, worst.k
     while k < len(strata.outline) and strata.outline[k].contains(spot) and thick < 8:
@@ -314,7 +308,7 @@ def _risk(strata: Strata, worst: Free, force: float, card: Material) -> float | 
     root = max(math.sqrt(worst.patch.area), worst.patch.area / max(worst.far, 1e-6))
     # A cantilever of width ``root`` and depth ``thick``, pulled down at half its reach.
     stress = 6 * force * (worst.far / 2) / (root * thick**2)
-    return float(stress / card.pull.value)
+    return float(stress / card.pull.low)
 
 
 def _without(kind: str, worst: Free, strata: Strata, recipe: Recipe, wide: float) -> tuple[bool, str]:

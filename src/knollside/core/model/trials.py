@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Mapping
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from knollside.core.model.base import Force, Record, Share
+from knollside.core.model.base import Force, Length, Record, Share
 
 Varies = Literal["nozzle temperature", "fan", "layer height", "nozzle kind", "material lot"]
 UNITS: dict[Varies, str] = {
@@ -52,12 +53,14 @@ class PullStudy(Record):
 
 
 Outcome = Literal["lifted", "clean", "welded"]
+RoofSide = Annotated[Length, Field(ge=1, le=400)]
 RoofPattern = Literal["lines", "grid", "solid"]
 
 
 class SupportTrial(Record):
     """One support taken off: the ``gap_mm`` under the part, the ``fan`` while its roof was laid, whether that went
-    slow, the ``pattern`` of the support's own roof, how it came off and how hard that was."""
+    slow, the ``pattern`` of the support's own roof, how it came off and how hard that was; ``roof_mm``, the short and
+    long side of what it held, and its ``density``, by which that force speaks for other places."""
 
     gap_mm: float = Field(ge=0, le=2)
     fan: Share = 0.5
@@ -65,7 +68,15 @@ class SupportTrial(Record):
     pattern: RoofPattern = "lines"
     outcome: Outcome
     force_N: Force | None = None
+    roof_mm: tuple[RoofSide, RoofSide] | None = None
+    density: float = Field(0.15, ge=0.02, le=1.0)
     source: Literal["typed", "simulated"] = "typed"
+
+
+def support_trials_of(studies: Mapping[int, SupportStudy], printer: int, material: str) -> tuple[SupportTrial, ...]:
+    """All trials of a printer (its number) and material."""
+    mine = (s for s in studies.values() if (s.printer, s.material) == (printer, material))
+    return tuple(t for s in mine for t in s.trials)
 
 
 class SupportStudy(Record):

@@ -40,6 +40,11 @@ class Wish:
         return replace(self, values=tuple((k, value if k == name else v) for k, v in self.values))
 
 
+def roof_to_try(face: tuple[float, float] | None) -> tuple[float, float]:
+    """Sides of the roof that stands for a held face in a trial, mm: no larger than a trial is worth."""
+    return (12.0, 12.0) if face is None else (min(max(face[0], 6.0), 20.0), min(max(face[1], 6.0), 20.0))
+
+
 def wishes(
     features: tuple[Feature, ...],
     direction: tuple[float, float, float],
@@ -54,7 +59,7 @@ def wishes(
     printer is known to free, ``strain`` (share) what one snap of the material may reach; ``line`` width, and the sides
     of the largest ``face`` that is held up, mm."""
     face_words = f"its largest held face: {face[0]:.0f} × {face[1]:.0f} mm" if face is not None else ""
-    face = (12.0, 12.0) if face is None else (min(max(face[0], 6.0), 20.0), min(max(face[1], 6.0), 20.0))
+    face = roof_to_try(face)
     rounds = [f for f in features if f.kind in ("hole", "pin") and f.all_round and 0 < (f.diameter or 0) <= _LARGEST]
     sizes = sorted({round(float(f.diameter or 0), 1) for f in rounds})[:8]
     lying = sorted({round(float(f.diameter or 0), 1) for f in rounds if f.kind == "hole" and _lies(f, direction)})[:4]

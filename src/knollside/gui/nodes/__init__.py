@@ -25,7 +25,7 @@ from knollside.gui.nodes.fits import (
     made,
     spoken_of,
 )
-from knollside.gui.nodes.pieces import PIECE, SECTION, SLICED, CropWish, PieceWish, SlicedWish, wishes_of
+from knollside.gui.nodes.pieces import PIECE, SECTION, SLICED, CropWish, PieceWish, SlicedWish, held_face, wishes_of
 from knollside.gui.nodes.recipes import BUILD, BUYS, CHECKED, EVEN, FINISH, PRICE, PROVE, REMEDIES, ROOFS, tried
 from knollside.gui.nodes.strength import (
     COMPARE,
@@ -146,6 +146,7 @@ __all__ = [
     "WallWish",
     "base_strength",
     "doubt",
+    "held_face",
     "listed",
     "made",
     "ranked",

@@ -34,10 +34,10 @@ def wishes_of(v: Inputs) -> tuple[Wish, ...]:
     gap = min((f.gap.size for f in found), default=None) if found else None
     frees, strain = p.frees("in the layer").value, p.card.snap.value / 100
     sizes = p.recipe.layer_height, round(gap, 2) if gap else None, round(frees, 2), strain
-    return wishes(facts.features, p.direction, *sizes, p.recipe.line_width, _held_face(v))
+    return wishes(facts.features, p.direction, *sizes, p.recipe.line_width, held_face(v))
 
 
-def _held_face(v: Inputs) -> tuple[float, float] | None:
+def held_face(v: Inputs) -> tuple[float, float] | None:
     """Sides of the largest face that is held up the way it lies, mm; None while that is not known."""
     told = v.fresh(strength.SUPPORTS)
     wishes_, some = v.part.support_settings, []

@@ -171,7 +171,8 @@ def _supports(v: Inputs) -> Supports | None:
     if p.question is None:
         return None
     weak = tuple(w.at for w in detail.places if not w.at_support) if detail is not None else ()
-    return Supports(p.question, _marks(v), p.direction, p.recipe, _made(p.support_settings), p.card, p.printer, weak)
+    made, marks = _made(p.support_settings), _marks(v)
+    return Supports(p.question, marks, p.direction, p.recipe, made, p.card, p.printer, weak, p.peel)
 
 
 SUPPORTS: Node[Supported] = Node("supports", _supports, (DETAIL,))

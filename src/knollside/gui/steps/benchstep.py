@@ -72,7 +72,7 @@ class BenchStep(Step):
         layers = (nodes.SUPPORTS,)
         # The hours of a recorded print are held against its estimate.
         return {
-            TRIALS: (nodes.RANKED, nodes.SETTLED, nodes.DETAIL) if self.trials.front is self.trials.breaks else (),
+            TRIALS: self.trials.needs,
             FAULTS: layers,
             CLEAN: (*layers, nodes.FITS, nodes.FINISH),
             RECORD: (nodes.PRICE,),

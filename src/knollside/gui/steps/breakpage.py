@@ -11,6 +11,7 @@ from knollside.core.material.cards import Material
 from knollside.core.model import BreakTest, bounds_of
 from knollside.core.strength.breaking import BreakNow
 from knollside.core.strength.discretisation import widened
+from knollside.core.units import two_digits
 from knollside.gui import nodes
 from knollside.gui.faultfacts import height_of
 from knollside.gui.instruments.breakchart import BreakChart
@@ -109,8 +110,9 @@ class BreakPage(Seeing, QWidget):
             self.placed.setText("")
             return
         load = now.load
+        goes, between = two_digits(load.value), f"{two_digits(load.low)} to {two_digits(load.high)}"
         self.foretold.setText(
-            f"Pushed as “{now.case}” it goes at {_n(load.value)} N ({_n(load.low)} to {_n(load.high)}), {now.mode}, "
+            f"Pushed as “{now.case}” it goes at {goes} N ({between}), {now.mode}, "
             f"{self._height(now.place):.0f} mm above the bed: new, dry, cool, pushed once."
         )
         self.placed.setText(self._place_words(now))
@@ -166,19 +168,14 @@ class BreakPage(Seeing, QWidget):
         if now is None:
             return Verdict("Nothing is foretold yet.", "Rate a way at Lay with a load; then break one here.")
         return Verdict(
-            f"Push as “{now.case}”, up to {_n(now.load.high)} N.",
+            f"Push as “{now.case}”, up to {two_digits(now.load.high)} N.",
             _CARE,
-            number=_n(now.load.value),
+            number=two_digits(now.load.value),
             unit="N",
-            under=(f"{_n(now.load.low)} to {_n(now.load.high)} N", now.mode),
+            under=(f"{two_digits(now.load.low)} to {two_digits(now.load.high)} N", now.mode),
             tone="clay",
             source=f"Bond {now.load.source}; {len(self.tests)} breaks on record.",
         )
-
-
-def _n(newtons: float) -> str:
-    """To two digits: more is not known."""
-    return f"{float(f'{newtons:.2g}'):.0f}" if newtons >= 10 else f"{newtons:.2g}"
 
 
 def _of_breaks(card: Material) -> str:

@@ -9,9 +9,12 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
+from knollside.core.lay.peel import newtons
 from knollside.core.learning.supportgap import Settled, settle
 from knollside.core.model import Orientation, bounds_of
 from knollside.core.model.trials import Outcome, RoofPattern, SupportStudy, SupportTrial
+from knollside.core.proof.fromjob import roof_to_try
+from knollside.gui import nodes
 from knollside.gui.instruments.gapchance import GapChance
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.runedits import next_number
@@ -41,6 +44,7 @@ class SupportGapPage(Page, Seeing):
         self.chart = GapChance()
         self.gap: float | None = None  # typed; else the next one to try
         self.force: float | None = None
+        self.roof: tuple[float, float] | None = None  # typed; else that of the piece at Proof
         self.slow = False
         self.pattern: RoofPattern = "lines"
         self.margins(16, 14)
@@ -65,6 +69,12 @@ class SupportGapPage(Page, Seeing):
         fan = self.part.recipe.fan
         return 0.5 if fan is None else fan
 
+    @property
+    def roof_mm(self) -> tuple[float, float]:
+        """Short and long side of what the support held: as typed, else the piece by this part's largest held face."""
+        low, high = sorted(self.roof or roof_to_try(nodes.held_face(self.view.inputs)))
+        return low, high
+
     def found(self) -> Settled:
         """What the trials say at this recipe's fan, in multiples of what can be set."""
         return settle(self.trials, self.fan, self.slow, self.pattern)
@@ -74,7 +84,14 @@ class SupportGapPage(Page, Seeing):
         gap = self.found().next if self.gap is None else self.gap
         self._keep(
             SupportTrial(
-                gap_mm=gap, fan=self.fan, slow=self.slow, pattern=self.pattern, outcome=outcome, force_N=self.force
+                gap_mm=gap,
+                fan=self.fan,
+                slow=self.slow,
+                pattern=self.pattern,
+                outcome=outcome,
+                force_N=self.force,
+                roof_mm=self.roof_mm,
+                density=self.part.support_settings.density,
             )
         )
 
@@ -101,7 +118,8 @@ class SupportGapPage(Page, Seeing):
         """The stand-in prints the next trial and takes its support off."""
         part, gap = self.part, self.found().next if self.gap is None else self.gap
         hidden = supports_named(f"{part.printer.name} {part.material}")
-        self._keep(hidden.tried(gap, np.random.default_rng(len(self.trials) + 17), self.fan, self.slow, self.pattern))
+        how = self.fan, self.slow, self.pattern, self.roof_mm, part.support_settings.density
+        self._keep(hidden.tried(gap, np.random.default_rng(len(self.trials) + 17), *how))
 
     def use(self) -> None:
         """The settled gap goes to the supports of this part's way."""
@@ -118,7 +136,8 @@ class SupportGapPage(Page, Seeing):
         found = self.found()
         self.chart.put(found, self.trials)
         used = self.part.support_settings.gap_mm
-        if self.fresh((self.trials, self.fan, self.slow, self.pattern, self.gap, used, self.part.printer_id)):
+        asked = self.fan, self.slow, self.pattern, self.gap, self.roof_mm
+        if self.fresh((self.trials, *asked, used, self.part.printer_id)):
             self._fill(found, used)
 
     def _fill(self, found: Settled, used: float) -> None:
@@ -131,6 +150,7 @@ class SupportGapPage(Page, Seeing):
         force = NumberField("Force to take it off", "force", "N", 1, 0, 500, 0, 82)
         force.line.setPlaceholderText("felt, N")
         force.entered.connect(lambda v: setattr(self, "force", v or None))
+        sides = [self._side(k, name) for k, name in enumerate(("Short side of its roof", "Long side of its roof"))]
         slow = QCheckBox("roof laid slow")
         slow.setChecked(self.slow)
         slow.clicked.connect(self._slow)
@@ -141,18 +161,28 @@ class SupportGapPage(Page, Seeing):
             row(
                 column(label("gap", dim=True), gap, spacing=1),
                 column(label("force", dim=True), force, spacing=1),
-                column(label("its roof", dim=True), pattern, spacing=1),
+                column(label("its top", dim=True), pattern, spacing=1),
                 spacing=6,
                 stretch=-2,
             )
         )
+        self.add(row(label("it holds", dim=True), *sides, slow, spacing=6, stretch=-2))
         for outcome, said in _HOW.items():
             self.add(row(button(said, partial(self.keep, outcome)), stretch=-2))
         face = button("Print the piece at Proof", self.wanted.emit, tip="A roof as large as a held face of this part")
-        self.add(
-            row(slow, face, spacing=8, stretch=-2), row(button("Try it, simulated", self.simulate), stretch=-2), rule()
-        )
+        self.add(row(face, button("Try it, simulated", self.simulate), spacing=8, stretch=-2), rule())
         self.add(*self._said(found, used))
+
+    def _side(self, k: int, name: str) -> NumberField:
+        field = NumberField(name, "length", "mm", 1, 1, 400, 0, 66)
+        field.put(self.roof_mm[k])
+        field.entered.connect(partial(self._type_side, k))
+        return field
+
+    def _type_side(self, k: int, value: float) -> None:
+        other = self.roof_mm[1 - k]
+        self.roof = (value, other) if k == 0 else (other, value)
+        self.session.touch()
 
     def _type_gap(self, value: float) -> None:
         self.gap = value
@@ -172,6 +202,7 @@ class SupportGapPage(Page, Seeing):
         out: list[QWidget] = [line(f"Clean at {found.best:.2f} mm", f"{100 * found.chance:.0f} of 100", under)]
         out.append(label(f"Welds up to {_ends(welds)}, lifts from {_ends(lifts)} mm.", dim=True, wrap=True))
         out += [label(words, 13, 600, wrap=True) for words in found.notes]
+        out.append(self._force(used))
         if found.settled and abs(used - found.best) > 1e-9:
             out.append(row(button(f"Use {found.best:.2f} mm at Lay", self.use), stretch=-2))
         for k, t in list(enumerate(self.trials))[-_SHOWN:][::-1]:
@@ -181,6 +212,13 @@ class SupportGapPage(Page, Seeing):
         if self.trials:
             out.append(row(button("The last one was none", self.forget, plain=True), stretch=-2))
         return out
+
+    def _force(self, used: float) -> QWidget:
+        """What a support over such a roof takes with the gap in use; what no trial has told is said."""
+        peel, (short, long) = self.part.peel, self.roof_mm
+        force = peel.force(short * long, short, used, self.part.support_settings.density)
+        tell = "" if peel.trials else " Type what you felt and it is yours, at Lay and Clean up too."
+        return label(f"At {used:.2f} mm such a roof comes off at {newtons(force)}.{tell}", dim=True, wrap=True)
 
     # The verdict
 

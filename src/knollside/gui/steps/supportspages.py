@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
 from knollside.core.job.compare import Column
 from knollside.core.job.questions.orientation import Supported
+from knollside.core.lay.peel import newtons
 from knollside.core.lay.second_material import Second, second_material
 from knollside.core.lay.supports import BRIDGE_MM, Region, bill, held
 from knollside.core.mesh.appearance import Appearance
@@ -177,8 +178,10 @@ class SupportsPage(Page):
             bits.append(f"{_ACCESS[r.access].capitalize()}.")
         if r.on_part:
             bits.append("It stands on the part itself.")
-        if r.risk is not None and r.risk > 0.3:
-            bits.append(f"Taking it off, about {r.force:.0f} N, may break this thin place.")
+        if held(r, self.support_settings):
+            bits.append(f"It comes off at {newtons(r.force)}.")
+            if r.risk is not None and r.risk >= 1:
+                bits.append("That may break this thin place.")
         said = f"{_KINDS[r.kind]}, {area} at {r.low:.0f} mm"
         return row(box, show, line(said, f"{r.grams:.1f} g", " ".join(bits), False), stretch=2)
 

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PyQt6.QtWidgets import QWidget
 
+from knollside.gui import nodes
+from knollside.gui.derived import Node
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Verdict
 from knollside.gui.steps.breakpage import BreakPage
@@ -32,6 +36,13 @@ class TrialsPage(Seeing):
     def charts(self) -> tuple[QWidget, ...]:
         """What each shows under the stage."""
         return self.pulls.chart, self.gaps.chart, self.breaks.chart
+
+    @property
+    def needs(self) -> tuple[Node[Any], ...]:
+        """What the trial in front looks at."""
+        if self.front is self.breaks:
+            return nodes.RANKED, nodes.SETTLED, nodes.DETAIL
+        return (nodes.SUPPORTS,) if self.front is self.gaps else ()
 
     def refresh(self) -> None:
         self.front.refresh()

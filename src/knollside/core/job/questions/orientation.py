@@ -18,6 +18,7 @@ from knollside.core.lay.bed_adhesion import BedAdhesion, FirstLayer, bed_adhesio
 from knollside.core.lay.layer_warnings import LayerWarning, free_area, layer_warnings
 from knollside.core.lay.orientations import NET_DIRECTIONS, RatedOrientation
 from knollside.core.lay.orientations import plain_orientations as list_plain
+from knollside.core.lay.peel import Peel
 from knollside.core.lay.seams import SeamAdvice, seam_advice
 from knollside.core.lay.stability import footing
 from knollside.core.lay.supports import Region, regions
@@ -64,12 +65,13 @@ class Supports(Question[Supported]):
     card: Material
     printer: PrinterFacts
     weak: tuple[Vec, ...]
+    peel: Peel
 
     def answer(self, ask: Answerer) -> Supported:
         part, recipe, card, marks = ask(self.part), self.recipe, self.card, _by_name(self.marks)
         strata = ask(strata_of(self.part, self.direction, recipe), 0.0, 0.7)
         ask.tick(0.8, "standing supports under it")
-        found = regions(part.mesh, part.features, marks, strata, recipe, self.support_settings, card)
+        found = regions(part.mesh, part.features, marks, strata, recipe, self.support_settings, card, self.peel)
         foot = footing(part.mesh, self.direction, recipe, self.printer.bed_mm)
         seam = seam_advice(part.mesh, part.features, marks, self.weak, strata)
         use, each = use_of_layers(strata.outline, strata.h, recipe)
