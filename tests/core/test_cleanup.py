@@ -9,14 +9,16 @@ import numpy as np
 import pytest
 from conftest import mesh_of
 
-from knollside.core.fit.dryfit import FRICTION, STICKS, highest_torque, slides, tries
+from knollside.core.fit.dryfit import FRICTION, STICKS, Guide, slides, snap, tries
+from knollside.core.fit.torques import head_torque, insert_torque, thread_torque, torque_of
+from knollside.core.job.questions.cleanup import _bodies
 from knollside.core.lay.bed_adhesion import BedAdhesion
 from knollside.core.lay.cleanup import Mess, Wanted, chores, drill_for
 from knollside.core.lay.strata import lay_strata
 from knollside.core.lay.supports import regions
 from knollside.core.material.cards import MATERIALS
 from knollside.core.mesh.features import find_features
-from knollside.core.model import Mate, Mesh, Range, Recipe, Refused, SupportSettings
+from knollside.core.model import Feature, Mate, Mesh, Range, Recipe, Refused, SupportSettings
 
 UP = (0.0, 0.0, 1.0)
 NONE = BedAdhesion("nothing", 0.0, "", 0.0, 0.0)
@@ -109,7 +111,7 @@ def test_a_lying_hole_is_drilled_and_an_upright_that_fits_is_not() -> None:
 
 
 def test_a_heavy_part_slides_at_the_angle_of_friction() -> None:
-    told = slides(5000.0)
+    told = slides(Guide(5000.0))
     for mu, angle in (
         (FRICTION.low, told.angle.low),
         (FRICTION.value, told.angle.value),
@@ -121,17 +123,21 @@ def test_a_heavy_part_slides_at_the_angle_of_friction() -> None:
 
 def test_the_angle_is_where_weight_along_equals_friction_and_sticking() -> None:
     grams = 12.0
-    a = math.radians(slides(grams).angle.value)
+    a = math.radians(slides(Guide(grams)).angle.value)
     weight = grams * 9.81e-3
     assert weight * math.sin(a) == pytest.approx(FRICTION.value * weight * math.cos(a) + STICKS.value, rel=1e-9)
-    assert slides(0.5).drops is False and slides(8.0).drops is None
+    assert slides(Guide(0.5)).drops is False and slides(Guide(8.0)).drops is None
 
 
-def test_a_short_wide_guide_jams() -> None:
-    assert slides(500, guided=10, breadth=40).jams and slides(500, guided=10, breadth=40).drops is False
-    assert not slides(500, guided=40, breadth=20).jams
+def test_what_hangs_off_a_short_guide_jams() -> None:
+    """Weight w at an arm a turns it in a guide l long; its ends press with w a / l each and rub with mu of that."""
+    for length, arm in ((10.0, 40.0), (40.0, 20.0), (31.9, 40.0), (32.1, 40.0)):
+        told = slides(Guide(500.0, length, arm))
+        assert told.jams is (2 * FRICTION.high * arm / length > 1)
+        assert told.drops is (not told.jams)
+    assert not slides(Guide(500.0, 10.0)).jams
     with pytest.raises(Refused, match="without weight"):
-        slides(0.0)
+        slides(Guide(0.0))
 
 
 def test_what_is_pressed_goes_last_and_like_mates_are_told_once() -> None:
@@ -141,16 +147,63 @@ def test_what_is_pressed_goes_last_and_like_mates_are_told_once() -> None:
         Mate(feature="pin-1", partner="hole-7", fit="slide"),
         Mate(feature="hole-2", hardware="M5"),
     )
-    order = [[m.feature for m in t.mates] for t in tries(mates, 20.0, {})]
+    order = [[m.feature for m in t.mates] for t in tries(mates, {m.feature: Guide(20.0) for m in mates}, {})]
     assert order == [["pin-1"], ["hole-1", "hole-2"], ["hole-9"]]
 
 
+PULL, BOND = Range(40.0, 30.0, 50.0), Range(0.6, 0.5, 0.7)
+
+
 def test_the_torque_of_a_thread_is_shear_on_half_its_cylinder() -> None:
-    pull, bond = Range(40.0, 30.0, 50.0), Range(0.6, 0.5, 0.7)
-    found = highest_torque(4.2, 10.0, None, pull, bond)
-    by_hand = 0.27 * 4.2 * 0.577 * 24.0 * 0.5 * math.pi * 4.2 * 10.0
-    assert found.value == pytest.approx(by_hand, rel=1e-12)
-    # A small head sinks in before the thread strips.
-    headed = highest_torque(4.2, 30.0, 5.0, pull, bond)
-    assert headed.value == pytest.approx(0.27 * 4.2 * 24.0 * math.pi / 4 * (25 - 4.2**2), rel=1e-12)
+    found = thread_torque(4.2, 10.0, PULL, BOND)
+    assert found.value == pytest.approx(0.27 * 4.2 * 0.577 * 24.0 * 0.5 * math.pi * 4.2 * 10.0, rel=1e-12)
+    assert found.low == pytest.approx(0.20 * 4.2 * 0.577 * 15.0 * 0.5 * math.pi * 4.2 * 10.0, rel=1e-12)
     assert found.low < found.value < found.high and np.isfinite(found.high)
+    with pytest.raises(Refused, match="above nought"):
+        thread_torque(4.2, 0.0, PULL, BOND)
+
+
+def test_a_head_bears_on_its_ring_and_an_insert_turns_before_it_comes_out() -> None:
+    found = head_torque(5.0, 8.5, 5.5, PULL, BOND)
+    assert found.value == pytest.approx(0.27 * 5.0 * 24.0 * math.pi / 4 * (8.5**2 - 5.5**2), rel=1e-12)
+    # M3, 4 mm over its knurls, 5 long: along it K d F = 0.27 x 3 x F, turned F x 2; the first is less.
+    along = 0.577 * 24.0 * 0.5 * math.pi * 4.0 * 5.0
+    assert insert_torque(3.0, 4.0, 5.0, PULL, BOND).value == pytest.approx(0.27 * 3.0 * along, rel=1e-12)
+    # A screw as wide as its insert turns it first only where K is more than half.
+    assert insert_torque(9.0, 4.0, 5.0, PULL, BOND).value == pytest.approx(along * 2.0, rel=1e-12)
+
+
+def test_mates_are_told_what_their_screws_stand() -> None:
+    block = m3.Manifold.cube((30, 30, 8)) - m3.Manifold.cylinder(30, 2.75, circular_segments=64).translate((15, 15, -5))
+    hole = next(f for f in find_features(mesh_of(block)) if f.kind == "hole")
+    assert hole.diameter == pytest.approx(5.5, abs=1e-3)
+    through = torque_of(Mate(feature=hole.id, hardware="M5"), hole, PULL, BOND)
+    assert through is not None and through.most.value == pytest.approx(head_torque(5.0, 8.5, 5.5, PULL, BOND).value)
+    assert through.words.startswith("No tighter than 0.49 N m: its head sinks in at 1.1")
+    cut = torque_of(Mate(feature=hole.id, hardware="M6", fit="thread"), hole, PULL, BOND)
+    assert cut is not None and cut.most.low == pytest.approx(thread_torque(5.5, 8.0, PULL, BOND).low)
+    melted = torque_of(Mate(feature=hole.id, hardware="insert M4 x 8", fit="melt in"), hole, PULL, BOND)
+    assert melted is not None and melted.most.low == pytest.approx(insert_torque(4.0, 5.5, 8.0, PULL, BOND).low)
+    assert torque_of(Mate(feature=hole.id, hardware="rod 5 mm", fit="slide"), hole, PULL, BOND) is None
+    order = tries((Mate(feature=hole.id, hardware="M5"),), {}, {}, torques={hole.id: through})
+    assert "No tighter than 0.49 N m" in order[0].should
+
+
+def test_a_snap_arm_is_pushed_before_what_never_comes_out() -> None:
+    arm = Feature("snap-1", "flat", (0, 0, 0), (0, 0, 1), np.zeros(0, int), length=20.0, readings=(1.5, 1.0))
+    assert arm.passing_strain == pytest.approx(100 * 1.5 * 1.5 * 1.0 / 20**2)  # Roark: 3 t y / 2 l2
+    told = snap(arm, Range(2.5, 1.5, 4.0))
+    assert "click and hold" in told.should and told.outcomes == ("clicks", "does not click", "it broke")
+    assert "may break" in snap(arm, Range(0.6, 0.5, 0.8)).should and "likely" in snap(arm, Range(0.3, 0.2, 0.5)).should
+    mates = (Mate(feature="a", hardware="insert M3", fit="melt in"), Mate(feature="b", hardware="M5"))
+    assert [t.key for t in tries(mates, {}, {}, arms=(told,))] == ["b", "snap-1", "a"]
+
+
+def test_where_bodies_are_heavy_is_their_middle() -> None:
+    part = m3.Manifold.cube((10, 10, 10)) + m3.Manifold.cylinder(6, 4, circular_segments=96).translate((40, 0, 3))
+    shares, middles = _bodies(mesh_of(part))
+    volumes = np.array([1000.0, math.pi * 16 * 6])
+    by_share = np.argsort(shares)
+    assert shares[by_share] == pytest.approx(np.sort(volumes) / volumes.sum(), rel=2e-3)
+    assert middles[by_share[0]] == pytest.approx([40, 0, 6], abs=1e-6)
+    assert middles[by_share[1]] == pytest.approx([5, 5, 5], abs=1e-9)

@@ -13,9 +13,13 @@ from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
+from knollside.core.job.asked import stated_of
+from knollside.core.job.file import parse_job, write_job
 from knollside.core.lay.cleanup import Mess
+from knollside.core.model import Mate, Orientation
 from knollside.core.model.prints import PrintDetails
-from knollside.gui.instruments.widgets import Dropdown
+from knollside.gui.instruments.widgets import Chip, Dropdown
+from knollside.store.jobs import job_of
 from knollside.store.records import Kind, PrintRecord
 
 DAY = datetime(2026, 11, 28, 10)
@@ -54,7 +58,7 @@ def test_places_are_lit_in_order_and_a_moving_mate_is_told(desk: Desk) -> None:
     press_in_panel(desk, "with a push")
     kept = desk.shop.running.fit_checks()[desk.part.id].checks
     assert [(c.mate, c.moved) for c in kept] == [("bodies 1 and 2", "with a push")]
-    assert "it moves with a push" in seen(desk)
+    assert "moves with a push" in seen(desk)
     # It tells what this printer frees, as a rung of a ladder does.
     trials = [t for _, _, t in desk.shop.learned.gap_trials(desk.part.printer_id, desk.part.material)]
     assert [(t.drawn, t.freed) for t in trials] == [(pytest.approx(moving[0].between.gap), True)]
@@ -62,6 +66,51 @@ def test_places_are_lit_in_order_and_a_moving_mate_is_told(desk: Desk) -> None:
     desk.settle()
     assert desk.shop.running.fit_checks() == {}
     assert desk.shop.learned.gap_trials(desk.part.printer_id, desk.part.material) == []
+
+
+def mated(desk: Desk) -> Desk:
+    """A clip with a rod of its own that slides in its lowest upright hole."""
+    open_part(desk, "Hose arm")
+    hole = next(f for f in desk.facts.features if f.kind == "hole" and f.all_round)
+    rod = Mate(feature=hole.id, size_mm=hole.diameter - 0.3, fit="slide")
+    axis = tuple(float(c) for c in hole.axis)
+    desk.workspace.edit({Kind.MATES: (rod,), Kind.ORIENTATION: Orientation(direction=axis)}, "a rod")
+    desk.at("Bench", "Clean up")
+    desk.settle(lambda: desk.fresh("finish") is not None)
+    return desk
+
+
+def test_a_dry_fit_moves_the_window_of_its_class_and_starts_the_running_in(desk: Desk) -> None:
+    mated(desk)
+    (m,) = desk.part.mates
+    typical = desk.part.windows["slide"]
+    odds = desk.fresh("fits").corrections[0].chance_now
+    press_in_panel(desk, "not at all")
+    desk.settle(lambda: desk.fresh("finish") is not None and desk.fresh("fits") is not None)
+    (kept,) = desk.part.fit_checks
+    assert (kept.told, kept.fit, kept.material) == ("binds", "slide", desk.part.material)
+    # What it was foretold to have is the scale of the window, so the lower edge is believed higher now.
+    assert kept.gap_mm is not None and desk.part.windows["slide"][0] > typical[0]
+    assert desk.fresh("fits").corrections[0].chance_now[0] > odds[0]
+    # Measured, it is the mate's running-in; moved before, it says nothing of the class any more.
+    type_in(desk, "Gap measured", "0.24")
+    type_in(desk, "Moved before, times", "30")
+    press_in_panel(desk, "by itself")
+    desk.settle(lambda: desk.fresh("finish") is not None)
+    assert desk.part.mates[0].worn == ((30.0, 0.24),) and desk.part.fit_checks[-1].told == ""
+    assert "moves by itself after 30 times, gap 0.24 mm" in seen(desk)
+    desk.at("Fits")
+    turn_to(desk, "Mates")
+    desk.session.pick(m.feature)
+    desk.settle(lambda: desk.fresh("fits") is not None)
+    assert any(c.source == "yours, 1 dry fit" for c in desk.window.findChildren(Chip) if c.isVisible())
+    assert "moves by itself after 30 times" in seen(desk)
+    job = parse_job(write_job(job_of(desk.part, desk.part, "arm.stl")))
+    assert stated_of(job).windows == desk.part.windows
+    for _ in range(2):
+        desk.workspace.undo.undo()
+    desk.settle()
+    assert desk.part.windows["slide"] == typical and desk.part.mates == (m,) and desk.part.fit_checks == ()
 
 
 @pytest.fixture

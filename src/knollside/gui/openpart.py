@@ -12,7 +12,7 @@ from knollside.core.job.stated import Stated
 from knollside.core.material.own import OwnCard
 from knollside.core.model import GapTrial, Measurement, PrinterFacts
 from knollside.core.model.faults import FaultCase
-from knollside.core.model.fitchecks import FitChecks
+from knollside.core.model.fitchecks import FitCheck, FitChecks
 from knollside.core.model.running import PlateDone, Presence, PrinterLog, Run, SpoolLog
 from knollside.core.model.trials import PullStudy, SupportStudy, support_trials_of
 from knollside.core.run.beforeprint import Print, changed_since
@@ -89,6 +89,7 @@ class OpenPart(Stated):
             readings=tuple(m for _, _, m in dated),
             trials=tuple(t for _, _, t in trials),
             prints=tuple(r.printed for r in records),
+            dry_fits=tuple(c for f in shelf.fit_checks.values() for c in f.checks if c.told),
             support_trials=support_trials_of(shelf.gaps, doc.printer_id or 0, doc.material),
             doc=doc,
             shelf=shelf,
@@ -156,6 +157,12 @@ class OpenPart(Stated):
         events = self.shelf.printer_log(self.printer_id).events
         made = [Print(r.made, r.material, not r.outcome.startswith("failed")) for r in self.records]
         return changed_since(events, made, self.material, now)
+
+    @property
+    def fit_checks(self) -> tuple[FitCheck, ...]:
+        """What its mates did when they were tried dry."""
+        kept = self.shelf.fit_checks.get(self.id)
+        return kept.checks if kept is not None else ()
 
     @property
     def spool(self) -> Spool | None:

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from knollside.core.model import GapTrial, Record
+from knollside.core.model import GapTrial, Mate, Record
 from knollside.core.model.faults import FaultCase
 from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
 from knollside.core.model.trials import PullStudy, SupportStudy
+from knollside.store.records import Kind
 from knollside.store.running import Log
 
 if TYPE_CHECKING:
@@ -59,18 +60,31 @@ class RunEdits:
     def put_fault(self, number: int, case: FaultCase | None, words: str) -> None:
         self._put(Log.FAULT, number, self._w.shelf.faults.get(number), case, words)
 
-    def put_fit_checks(self, part: int, checks: FitChecks, words: str, trial: GapTrial | None = None) -> None:
-        """What mates did; a gap that was tried besides counts with the ladders of this printer."""
+    def put_fit_checks(
+        self,
+        part: int,
+        checks: FitChecks,
+        words: str,
+        trial: GapTrial | None = None,
+        mates: tuple[Mate, ...] | None = None,
+    ) -> None:
+        """What mates did; a gap that was tried besides counts with the ladders of this printer, and what was measured
+        of it with the ``mates`` of the open part."""
+        then = self._w.open_part().mates
         before, put = self._w.shelf.fit_checks.get(part), self._w.shop.running.put
         learned, place, rows = self._w.shop.learned, self._w.kept.place() if trial is not None else (0, ""), [0]
 
         def do() -> None:
             put(Log.FIT_CHECKS, part, checks)
+            if mates is not None:
+                self._w.shop.parts.put(part, Kind.MATES, mates)
             if trial is not None:
                 rows[:] = learned.add_gap_trials(*place, self._w.now(), (trial,))
 
         def undo() -> None:
             put(Log.FIT_CHECKS, part, before)
+            if mates is not None:
+                self._w.shop.parts.put(part, Kind.MATES, then)
             if trial is not None:
                 learned.remove_gap_trials(rows)
 

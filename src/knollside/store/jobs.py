@@ -10,6 +10,7 @@ from knollside.core.job.file import Job, OlderMesh, Printed, Spooled, write_job
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.identity import Names, Signature
 from knollside.core.model import PrinterFacts
+from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.trials import SupportStudy, support_trials_of
 from knollside.store.meshes import PackedMesh
 from knollside.store.records import Kind, PartDoc, PrintRecord, Revision, Spool
@@ -49,6 +50,7 @@ def job_of(stated: Stated, kept: Storable, mesh: str, older: tuple[tuple[Revisio
         readings=stated.readings,
         gap_trials=stated.trials,
         support_trials=stated.support_trials,
+        dry_fits=stated.dry_fits,
         prints=stated.prints,
         printer=stated.printer,
         printer_changed=stated.changed,
@@ -94,6 +96,10 @@ def put_job(shop: Workshop, job_id: int, job: Job, name: str, mesh: PackedMesh) 
             stored[Kind.ORIENTATION] = job.orientation
         for kind, value in stored.items():
             shop.parts.put(part, kind, value)
+        known = {c for f in shop.running.fit_checks().values() for c in f.checks}
+        fresh = tuple(c for c in job.dry_fits if c not in known)
+        if fresh:
+            shop.running.put(Log.FIT_CHECKS, part, FitChecks(checks=fresh))
         own = shop.machines.own_cards()
         for material, card in job.own_cards.items():
             if material not in own:

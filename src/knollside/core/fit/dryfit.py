@@ -1,19 +1,23 @@
 """Putting it together: in which order what goes with a part is tried dry, and what each moving mate should do.
 
 Slides by itself: on a slope of angle a, weight x sin a against friction x weight x cos a and a sticking force that does
-not depend on weight (docs/methods.md 8.9); so from atan(mu) on, later where it is light. A guided part jams when its
-guided length is under 2 mu times its breadth (the drawer rule). Friction of printed pairs is typical.
+not depend on weight (docs/methods.md 8.9); so from atan(mu) on, later where it is light. What hangs off its guide by an
+arm jams where it is guided over less than 2 mu times that arm (the drawer rule: the guide's ends are pressed by weight
+x arm / length each). Friction of printed pairs is typical. A snap arm's strain in passing is a cantilever's.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from knollside.core.fit.hardware import item
-from knollside.core.model import Mate, Range, Refused
+from knollside.core.fit.torques import Torque
+from knollside.core.fit.windows import CLASSES
+from knollside.core.model import Feature, Mate, Range, Refused
+from knollside.core.model.fitchecks import Moved
 
 FRICTION = Range(0.30, 0.20, 0.40, "typical")
 STICKS = Range(0.06, 0.02, 0.15, "typical")  # N that burrs, strings and static hold by, whatever it weighs
@@ -33,7 +37,8 @@ _ORDER = {
     "melt in": 6,
     "press": 7,
 }
-Moves = Literal["by itself", "with a push", "not at all"]
+MOVING: tuple[Moved, ...] = ("by itself", "with a push", "not at all", "it rattles")
+SNAPPING: tuple[Moved, ...] = ("clicks", "does not click", "it broke")
 
 
 @dataclass(frozen=True)
@@ -57,7 +62,8 @@ class Between:
 
 @dataclass(frozen=True)
 class Try:
-    """Mates that are tried dry in the same way: what to do, what each should do, and what to do where it does not."""
+    """Mates that are tried dry in the same way: what to do, what each should do, and what to do where it does not.
+    ``between`` two bodies printed in place, or a snap ``arm`` instead; ``drops``: whether it should by itself."""
 
     mates: tuple[Mate, ...]
     do: str
@@ -65,11 +71,37 @@ class Try:
     otherwise: str
     moving: bool
     between: Between | None = None
+    arm: str = ""
+    drops: bool | None = None
 
     @property
     def key(self) -> str:
         """What a check of it is kept under."""
-        return self.mates[0].feature if self.between is None else self.between.key
+        return self.arm or (self.mates[0].feature if self.between is None else self.between.key)
+
+    @property
+    def outcomes(self) -> tuple[Moved, ...]:
+        """What it may do; nothing where that is not asked."""
+        return SNAPPING if self.arm else MOVING if self.moving else ()
+
+    def told(self, moved: Moved) -> Literal["", "binds", "fits", "rattles"]:
+        """What an outcome says of the gap in the window of its class; nothing where it is of no class."""
+        if self.between is not None or not self.mates or self.mates[0].fit not in CLASSES:
+            return ""
+        if moved == "with a push":
+            # A free fit that is heavy enough to drop and does not is too tight; a slide is meant to be pushed.
+            return "binds" if self.mates[0].fit != "slide" and self.drops is True else "fits"
+        return {"not at all": "binds", "by itself": "fits", "it rattles": "rattles"}.get(moved, "")  # type: ignore
+
+
+@dataclass(frozen=True)
+class Guide:
+    """What moves in a mate: its ``grams``, and where it is guided by a printed partner the ``length`` of that and the
+    ``arm`` that its weight acts at beside it, mm."""
+
+    grams: float
+    length: float | None = None
+    arm: float | None = None
 
 
 @dataclass(frozen=True)
@@ -88,11 +120,11 @@ class Slides:
         return True if self.angle.high < 90 else None
 
 
-def slides(grams: float, guided: float | None = None, breadth: float | None = None) -> Slides:
-    """When a part of so many grams slides by itself in a guide of ``guided`` length and ``breadth``, mm."""
-    if not grams > 0:
+def slides(guide: Guide) -> Slides:
+    """When what moves slides by itself. Raises :class:`Refused` for one without weight."""
+    if not guide.grams > 0:
         raise Refused("A part without weight does not drop.")
-    weight = grams * GRAVITY
+    weight = guide.grams * GRAVITY
 
     def angle(mu: float, sticks: float) -> float:
         # weight sin a = mu weight cos a + sticks, so sin(a - atan mu) = sticks cos(atan mu) / weight
@@ -102,25 +134,28 @@ def slides(grams: float, guided: float | None = None, breadth: float | None = No
 
     f, s = FRICTION, STICKS
     told = Range(angle(f.value, s.value), angle(f.low, s.low), angle(f.high, s.high), "typical")
-    short = bool(guided and breadth) and guided / breadth < 2 * f.high  # type: ignore[operator]
-    return Slides(told, short)
+    length, arm = guide.length, guide.arm
+    return Slides(told, length is not None and arm is not None and length < 2 * f.high * arm)
 
 
 def tries(
     mates: Sequence[Mate],
-    grams: float,
-    chances: dict[str, tuple[float, float, float]],
+    guides: Mapping[str, Guide],
+    chances: Mapping[str, tuple[float, float, float]],
     between: Sequence[Between] = (),
-    torques: dict[str, Range] | None = None,
+    torques: Mapping[str, Torque] | None = None,
+    arms: Sequence[Try] = (),
 ) -> tuple[Try, ...]:
-    """Every pair of bodies, then every mate, in the order of a dry fit. ``grams`` of what moves in a mate; ``chances``
-    (binds, fits, rattles) and ``torques`` that printed threads stand, N mm, by feature."""
+    """Every pair of bodies, then every mate, snap ``arms`` before what is pressed for good, in the order of a dry fit.
+    ``guides`` of what moves, ``chances`` (binds, fits, rattles) and ``torques`` by feature."""
     ordered = sorted(mates, key=lambda m: (_ORDER.get(m.fit, 4), m.feature))
+    last = [m for m in ordered if m.fit in ("press", "melt in")]
     out = [_freed(b) for b in between]
-    for t in (_try(m, grams, chances.get(m.feature), (torques or {}).get(m.feature)) for m in ordered):
-        last = out[-1] if out else None
-        if last is not None and last.mates and not t.moving and replace(t, mates=last.mates) == last:
-            out[-1] = replace(last, mates=(*last.mates, *t.mates))
+    told: list[Mate | Try] = [*(m for m in ordered if m not in last), *arms, *last]
+    for t in (m if isinstance(m, Try) else _try(m, guides.get(m.feature), chances, torques or {}) for m in told):
+        before = out[-1] if out else None
+        if before is not None and before.mates and not t.moving and replace(t, mates=before.mates) == before:
+            out[-1] = replace(before, mates=(*before.mates, *t.mates))
         else:
             out.append(t)
     return tuple(out)
@@ -129,43 +164,59 @@ def tries(
 def _freed(b: Between) -> Try:
     """A pair printed in place: worked free first, then it moves by its own weight, or does not."""
     odds = f"Foretold: {100 * b.welds:.0f} of 100 weld, {100 * b.rattles:.0f} rattle."
-    told = slides(max(b.grams, 0.1))
-    how = _sliding(told) if b.slides else _turning(b.grams)
+    told = slides(Guide(max(b.grams, 0.1)))
+    how = _sliding(told) if b.slides else _turning(told)
     do = "Work it free: a firm push to and fro, a thin blade where a strand holds; then hold it upright."
     return Try((), do, f"{how} {odds}", "A wider gap at Fits; what was tried here is counted there.", True, b)
 
 
-def _try(m: Mate, grams: float, chance: tuple[float, float, float] | None, torque: Range | None) -> Try:
+def snap(arm: Feature, strain: Range) -> Try:
+    """A snap arm, pushed over its catch: what that strains it, % of its length, against what one snap may."""
+    told = arm.passing_strain
+    may = f"it strains {told:.1f} %, one snap may {strain.low:g} to {strain.high:g} % ({strain.source})."
+    if told >= strain.high:
+        should = f"It will likely break: {may}"
+    else:
+        should = f"It may break: {may}" if told >= strain.low else f"It should click and hold a pull by hand: {may}"
+    do = "Push it over its catch once, slowly, glasses on; then pull."
+    return Try((), do, should, "Longer or thinner, or a lower catch; then again.", False, arm=arm.id)
+
+
+def _try(
+    m: Mate,
+    guide: Guide | None,
+    chances: Mapping[str, tuple[float, float, float]],
+    torques: Mapping[str, Torque],
+) -> Try:
+    chance, torque, guide = chances.get(m.feature), torques.get(m.feature), guide or Guide(0.1)
+    told = slides(replace(guide, grams=max(guide.grams, 0.1)))
+    tight = f" {torque.words}" if torque is not None else ""
     odds = "" if chance is None else f" Foretold: {100 * chance[0]:.0f} of 100 bind, {100 * chance[2]:.0f} rattle."
     what = m.hardware if m.partner is None else m.partner.replace("-", " ")
+    what = f"the thing of {m.size_mm:g} mm" if m.size_mm is not None else what
     if m.fit == "print in place":
         do = "Work it free: a firm turn to and fro, then with a blade where a strand holds."
-        return Try((m,), do, f"{_turning(grams)}{odds}", "Wider gap at Fits, or warmer to work it free.", True)
+        wider = "Wider gap at Fits, or warmer to work it free."
+        return Try((m,), do, f"{_turning(told)}{odds}", wider, True, drops=told.drops)
     if m.fit in ("free", "slide") or m.partner is not None:
-        told = slides(max(grams, 0.1))
         do = f"Put {what} in dry and hold it upright."
-        return Try((m,), do, f"{_sliding(told)}{odds}", "Look for burrs, then Fits.", True)
+        return Try((m,), do, f"{_sliding(told)}{odds}", "Look for burrs, then Fits.", True, drops=told.drops)
     if m.fit == "thread":
         do = f"Turn {what} in by hand, half a turn back for each turn."
-        most = ""
-        if torque is not None:
-            most = (
-                f" No tighter than {torque.low / 1000:.2g} N m: its thread strips at {torque.value / 1000:.2g} "
-                f"({torque.low / 1000:.2g} to {torque.high / 1000:.2g}, typical)."
-            )
-        return Try((m,), do, f"It should go by two fingers.{most}", "Chase it with a screw of metal.", False)
+        return Try((m,), do, f"It should go by two fingers.{tight}", "Chase it with a screw of metal.", False)
     if m.fit in ("press", "melt in"):
         do = f"Last: {what}. It does not come out again." + (" Hot iron: mind your hands." * (m.fit == "melt in"))
-        return Try((m,), do, f"It should stay when pulled by hand.{odds}", "Glue, or a smaller hole at Fits.", False)
+        stays = f"It should stay when pulled by hand.{odds}{tight}"
+        return Try((m,), do, stays, "Glue, or a smaller hole at Fits.", False)
     if _screw(m.hardware):
         do = f"Put {what} through; tighten what moves only until it just still moves."
-        return Try((m,), do, f"It should go in by hand.{odds}", "Drill it, see Clean up.", False)
+        return Try((m,), do, f"It should go in by hand.{odds}{tight}", "Drill it, see Clean up.", False)
     return Try((m,), f"Put {what} in.", f"It should go in by hand.{odds}", "Look for burrs, then Fits.", False)
 
 
 def _sliding(s: Slides) -> str:
     if s.jams:
-        return "It may jam askew: its guide is short for its breadth."
+        return "It may jam askew: its weight hangs far off so short a guide. Push it close to the guide."
     if s.drops is None:
         return f"It may need a push: light as it is, {s.angle.low:.0f}° of slope might do, or none."
     if not s.drops:
@@ -173,8 +224,8 @@ def _sliding(s: Slides) -> str:
     return f"It should slide by itself from {s.angle.low:.0f} to {s.angle.high:.0f}° of slope, typical."
 
 
-def _turning(grams: float) -> str:
-    return "It should swing by its own weight." if slides(max(grams, 0.1)).drops else "It should turn with one finger."
+def _turning(s: Slides) -> str:
+    return "It should swing by its own weight." if s.drops else "It should turn with one finger."
 
 
 def _screw(name: str) -> bool:
@@ -182,26 +233,3 @@ def _screw(name: str) -> bool:
         return item(name).group == "bolt"
     except Refused:
         return False
-
-
-def highest_torque(bore: float, engaged: float, head: float | None, pull: Range, bond: Range) -> Range:
-    """N mm that a screw in a printed hole stands before its thread strips or its head sinks in, whichever comes first.
-
-    ``bore`` and ``engaged`` length of the thread, mm; ``head`` across, mm (None: a headless one). Thread: shear of half
-    the cylinder round the bore, at 0.577 of the strength between layers (von Mises); head: that strength in bearing on
-    its ring. Torque is K d F, K 0.2 to 0.35 typical of steel on plastic. The low end takes the low of each.
-    """
-    if not (bore > 0 and engaged > 0):
-        raise Refused("A thread needs a bore and a length.")
-    area = 0.5 * math.pi * bore * engaged
-    ring = math.pi / 4 * (head**2 - bore**2) if head is not None and head > bore else math.inf
-
-    def torque(k: float, strength: float) -> float:
-        return k * bore * min(0.577 * strength * area, strength * ring)
-
-    return Range(
-        torque(0.27, pull.value * bond.value),
-        torque(0.20, pull.low * bond.low),
-        torque(0.35, pull.high * bond.high),
-        "typical",
-    )

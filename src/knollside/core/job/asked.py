@@ -35,6 +35,7 @@ def stated_of(job: Job) -> Stated:
         job.gap_trials,
         job.prints,
         job.support_trials,
+        job.dry_fits,
         changed=job.printer_changed,
         bond_changed=job.bond_changed,
         square=job.square_mm,

@@ -29,6 +29,7 @@ from knollside.core.model import (
     Refused,
     fault_of,
 )
+from knollside.core.model.fitchecks import FitCheck
 from knollside.core.model.prints import PrintDetails
 from knollside.core.model.running import SquareSize
 from knollside.core.model.trials import SupportTrial
@@ -94,6 +95,7 @@ class Job(Record):
     readings: tuple[Measurement, ...] = Field((), max_length=_MOST_READINGS)
     gap_trials: tuple[GapTrial, ...] = Field((), max_length=5_000)
     support_trials: tuple[SupportTrial, ...] = Field((), max_length=500)
+    dry_fits: tuple[FitCheck, ...] = Field((), max_length=5_000)
     prints: tuple[Printed, ...] = Field((), max_length=10_000)
     printer: PrinterFacts = PrinterFacts()
     printer_changed: tuple[date, ...] = Field((), max_length=5_000)

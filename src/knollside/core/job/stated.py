@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from functools import cached_property
 
+from knollside.core.fit.dryfits import LearnedWindow, learn_windows
 from knollside.core.fit.flaring import learn_flare
 from knollside.core.fit.freeing import learn_frees
 from knollside.core.fit.process import PrintSetting, learn, setting_of
@@ -32,6 +33,7 @@ from knollside.core.model import (
     Refused,
     SupportSettings,
 )
+from knollside.core.model.fitchecks import FitCheck
 from knollside.core.model.running import SquareSize
 from knollside.core.model.trials import SupportTrial
 from knollside.core.recipe.price import time_factor
@@ -73,6 +75,7 @@ class Stated:
     trials: tuple[GapTrial, ...] = ()
     prints: tuple[Printed, ...] = ()
     support_trials: tuple[SupportTrial, ...] = ()
+    dry_fits: tuple[FitCheck, ...] = ()  # of any part in this material
     today: date | None = None  # the day the next print is made; without one, that of the last reading
     changed: tuple[date, ...] = ()  # days on which something was done to the printer that can change sizes
     bond_changed: tuple[datetime, ...] = ()  # and when something that can change the bond between layers
@@ -166,8 +169,22 @@ class Stated:
 
     @cached_property
     def windows(self) -> Windows:
-        """Windows of the fit classes for the part's material, the person's own first."""
-        return windows_for(self.material, self.own.get(self.material, OwnCard()).windows)
+        """Windows of the fit classes for the part's material: the person's own first, then as dry fits moved them."""
+        return self._class_windows | {name: w.ends for name, w in self.learned_windows.items()}
+
+    @cached_property
+    def learned_windows(self) -> dict[str, LearnedWindow]:
+        """Windows that dry fits of this material have moved."""
+        mine = [c for c in self.dry_fits if c.material == self.material]
+        return learn_windows(self._class_windows, self._typed_windows, mine)
+
+    @property
+    def _typed_windows(self) -> Windows:
+        return self.own.get(self.material, OwnCard()).windows
+
+    @property
+    def _class_windows(self) -> Windows:
+        return windows_for(self.material, self._typed_windows)
 
     @property
     def fit_setting(self) -> PrintSetting:

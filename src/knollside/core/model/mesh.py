@@ -222,13 +222,18 @@ class Feature:
             words.append("through" if self.through else "blind")
         return ", ".join(words)
 
+    @property
+    def passing_strain(self) -> float:
+        """What a snap arm strains at its root as its catch passes, %: a cantilever bent at its end (Roark)."""
+        thick, catch = self.readings or (0.0, 0.0)
+        return 150 * thick * catch / max(self.length or 0.0, 1e-9) ** 2
+
     def _web_text(self, thick: float, other: float) -> str:
         long = self.length or 0.0
         if self.role == "living hinge":
             return f"{thick:.2f} mm thick over {other:.1f} mm, {long:.1f} mm long"
-        # A cantilever bent at its end by the catch (Roark): the strain at its root.
-        strain = 150 * thick * other / max(long, 1e-9) ** 2
-        return f"{thick:.2f} mm thick, {long:.1f} mm long, catches {other:.2f} mm: strains {strain:.1f} % in passing"
+        strain = f"{self.passing_strain:.1f} % in passing"
+        return f"{thick:.2f} mm thick, {long:.1f} mm long, catches {other:.2f} mm: strains {strain}"
 
     def _polygon_text(self) -> str:
         corner = f", corners of {self.corner:.2f} mm radius" if self.corner else ""

@@ -74,6 +74,7 @@ class Chart(pg.PlotWidget):  # type: ignore[misc]
         self.setBackground(look.colour("paper"))
         for side, title in self._titles.items():
             axis = self.getAxis(side)
+            axis.enableAutoSIPrefix(False)  # its titles name the unit
             axis.setTextPen(look.colour("slate"))
             axis.setPen(pg.mkPen(look.colour("rule"), width=1))
             axis.setStyle(tickFont=font(12), tickLength=-4)

@@ -117,7 +117,6 @@ class HistoryChart(Chart):
     def __init__(self) -> None:
         self.moved: tuple[Moved, ...] = ()
         super().__init__("How the correction moved over time", "", "shift, mm", 140)
-        self.getAxis("left").enableAutoSIPrefix(False)
         self.getAxis("bottom").setHeight(40)  # two lines
 
     def put(self, moved: tuple[Moved, ...]) -> None:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from functools import partial
 
-from knollside.core.fit.dryfit import Moves, Try
+from knollside.core.fit.correction import Correction
+from knollside.core.fit.dryfit import Try
+from knollside.core.fit.dryfits import foretold_gap
 from knollside.core.job.questions.cleanup import Finishing
 from knollside.core.lay.cleanup import CAUTIONS, Chore
-from knollside.core.model import GapTrial
-from knollside.core.model.fitchecks import FitCheck, FitChecks
+from knollside.core.model import GapTrial, ends_of
+from knollside.core.model.fitchecks import FitCheck, FitChecks, Moved
+from knollside.core.model.mates import Cycles, WornGap
 from knollside.gui import nodes
-from knollside.gui.instruments.widgets import button, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, Same
-
-_MOVED: tuple[Moves, ...] = ("by itself", "with a push", "not at all")
 
 
 class CleanPage(Page, Seeing):
@@ -25,6 +26,9 @@ class CleanPage(Page, Seeing):
         super().__init__()
         self.session = session
         self.at = 0
+        self.corrected: bool | None = None  # which mesh was printed, as said; else the one that is at hand
+        self.cycles = 0.0  # how often what is tried was moved before
+        self.gap: float | None = None  # measured
         self._of: object = None
         self.margins(16, 12)
 
@@ -44,12 +48,6 @@ class CleanPage(Page, Seeing):
         told = self.finishing
         return [c.low for c in told.chores if c.high > 0] if told is not None else []
 
-    @property
-    def checks(self) -> tuple[FitCheck, ...]:
-        """What the mates of this part did before."""
-        kept = self.workspace.shelf.fit_checks.get(self.part.id)
-        return kept.checks if kept is not None else ()
-
     # Acts
 
     def next(self) -> None:
@@ -66,23 +64,64 @@ class CleanPage(Page, Seeing):
         self.at = k
         self.session.touch()
 
-    def moved(self, t: Try, how: Moves) -> None:
-        """What a moving mate did when it was tried dry; of two bodies printed in place it tells what gap comes free."""
+    @property
+    def as_corrected(self) -> bool:
+        """Whether the print in the hand is of the corrected mesh."""
+        return nodes.made(self.view.inputs) is not None if self.corrected is None else self.corrected
+
+    def correction(self, t: Try) -> Correction | None:
+        """What is foretold of a mate's size."""
+        fits = self.view.get(nodes.FITS).fresh
+        return next((c for c in fits.corrections if c.feature == t.key), None) if fits is not None else None
+
+    def moved(self, t: Try, how: Moved) -> None:
+        """What a mate did when it was tried dry. It moves the window of its class; of two bodies printed in place it
+        tells what gap comes free. A gap that was measured goes into the mate's running-in."""
         part = self.part
         if part.printer_id is None:
             self.workspace.said.emit("Add your printer at Workshop first; what moves is told of one.")
             return
-        fits = self.view.get(nodes.FITS).fresh
-        c = next((c for c in fits.corrections if c.feature == t.key), None) if fits is not None else None
-        printed = c.printed_now if c is not None else None
-        made = FitCheck(mate=t.key, at=self.workspace.now(), moved=how, revision=part.revision, printed_mm=printed)
+        made = self._check(t, how)
         trial, pair, freed = None, t.between, how != "not at all"
         # What moves is free all round; what is stuck tells of the gap in the layer only where nothing else can hold it.
         if pair is not None and pair.gap is not None and 0.005 <= pair.gap <= 5 and (freed or pair.alone):
             h = part.recipe.layer_height
             trial = GapTrial(direction="in the layer", drawn=pair.gap, freed=freed, layer_height=h)
-        kept = FitChecks(checks=(*self.checks, made))
-        self.workspace.runs.put_fit_checks(part.id, kept, f"{t.key.replace('-', ' ')} moves {how}", trial)
+        kept = FitChecks(checks=(*self.part.fit_checks, made))
+        mates = part.mates
+        if made.measured_mm is not None and t.mates:
+            worn = (made.cycles, made.measured_mm)
+            mates = tuple(
+                m.model_copy(update={"worn": (*m.worn, worn)}) if m.feature == t.key else m for m in part.mates
+            )
+        self.cycles, self.gap = 0.0, None
+        words = f"{t.key.replace('-', ' ')} {made.did}"
+        self.workspace.runs.put_fit_checks(part.id, kept, words, trial, mates if mates != part.mates else None)
+
+    def _check(self, t: Try, how: Moved) -> FitCheck:
+        part, c = self.part, self.correction(t)
+        made = FitCheck(
+            mate=t.key,
+            at=self.workspace.now(),
+            moved=how,
+            revision=part.revision,
+            cycles=self.cycles,
+            measured_mm=self.gap if t.mates else None,
+        )
+        if c is None or not t.mates:
+            return made
+        gap = foretold_gap(c, t.mates[0], part.windows, self.as_corrected)
+        # After use it is no more what was printed: that is the running-in's, not the class'.
+        told = t.told(how) if self.cycles == 0 and (gap is not None or made.measured_mm is not None) else ""
+        update = {
+            "printed_mm": c.printed_then if self.as_corrected else c.printed_now,
+            "told": told,
+            "fit": t.mates[0].fit if told else "",
+            "material": part.material,
+            "gap_mm": gap,
+            "doubt_mm": min(c.sigma, 2.0),
+        }
+        return made.model_copy(update=update)
 
     # Showing
 
@@ -92,7 +131,7 @@ class CleanPage(Page, Seeing):
             self._of, self.at = of, 0
         told = self.finishing
         refused = self.view.get(nodes.FINISH).refusal
-        if self.fresh((Same(told), self.at, self.checks, refused)):
+        if self.fresh((Same(told), self.at, self.part.fit_checks, refused, self.as_corrected)):
             self._fill(told, refused)
 
     def _fill(self, told: Finishing | None, refused: str) -> None:
@@ -110,6 +149,7 @@ class CleanPage(Page, Seeing):
                 self.add(row(button(words, partial(self.turn_to, k), plain=True), stretch=-2))
         self.add(label(" ".join(CAUTIONS[:2]) if self.at < many else " ".join(CAUTIONS[2:]), dim=True, wrap=True))
         self.add(rule(), heading("Dry fit", "in this order" if told.tries else ""))
+        self._asked(told)
         if not told.tries:
             self.add(label("Nothing goes with it yet: say at Fits what does.", dim=True, wrap=True))
         for k, t in enumerate(told.tries):
@@ -125,30 +165,59 @@ class CleanPage(Page, Seeing):
         self.add(row(button("Done, next", self.next), button("Back", self.back, plain=True), spacing=4, stretch=-2))
 
     def _try(self, k: int, t: Try) -> None:
-        name = _names([m.feature for m in t.mates]) if t.mates else t.key
-        self.add(label(f"{k + 1}  {name}: {t.do}", 13, 600, wrap=True))
+        name = t.arm or (_names([m.feature for m in t.mates]) if t.mates else t.key)
+        self.add(label(f"{k + 1}  {name.replace('-', ' ')}: {t.do}", 13, 600, wrap=True))
         self.add(label(t.should, dim=True, wrap=True))
-        if not t.moving:
+        if not t.outcomes:
             return
-        before = [c for c in self.checks if c.mate == t.key]
+        before = [c for c in self.part.fit_checks if c.mate == t.key]
         if before:
             last = before[-1]
-            more = f" {t.otherwise}" if last.moved == "not at all" else ""
-            self.add(label(f"{last.at:%d %b}: it moves {last.moved}.{more}", 13, wrap=True))
+            more = f" {t.otherwise}" if last.moved in ("not at all", "does not click", "it broke") else ""
+            self.add(label(f"{last.at:%d %b}: {last.did}.{more}", 13, wrap=True))
         acts = []
-        for how in _MOVED:
+        for how in t.outcomes:
             b = button(how, partial(self.moved, t, how))
             b.setAccessibleName(f"{name}: {how}")
             acts.append(b)
-        self.add(row(*acts, spacing=4, stretch=-2))
+        self.add(row(*acts[:2], spacing=4, stretch=-2), row(*acts[2:], spacing=4, stretch=-2))
+
+    def _asked(self, told: Finishing) -> None:
+        """What counts for whichever mate is told next: which mesh was printed, how often it moved, its gap measured."""
+        if not any(t.moving and t.mates for t in told.tries):
+            return
+        printed = Dropdown("This print is", [("drawn", False), ("corrected", True)], 8)
+        printed.put(self.as_corrected)
+        printed.chose.connect(self._say_corrected)
+        cycles = NumberField("Moved before, times", "share", "", 10, *ends_of(Cycles), 0, 70)
+        cycles.plain = True
+        cycles.put(self.cycles)
+        cycles.entered.connect(lambda v: setattr(self, "cycles", v))
+        gap = NumberField("Gap measured", "length", "mm", 0.05, *ends_of(WornGap), 2, 82)
+        gap.line.setPlaceholderText("if known")
+        gap.entered.connect(lambda v: setattr(self, "gap", v))
+        self.add(
+            row(
+                column(label("printed as", dim=True), printed, spacing=1),
+                column(label("moved before", dim=True), cycles, spacing=1),
+                column(label("its gap", dim=True), gap, spacing=1),
+                spacing=6,
+                stretch=-2,
+            )
+        )
+
+    def _say_corrected(self, corrected: object) -> None:
+        self.corrected = bool(corrected)
+        self.session.touch()
 
     def verdict(self) -> Verdict:
         told, c = self.finishing, self.chore
         if told is None:
             return Verdict("Looking through the layers.", self.view.get(nodes.FINISH).refusal)
         if c is None:
-            moving = sum(t.moving for t in told.tries)
-            words = f"{moving} move: say how." if moving else "Nothing of it moves."
+            moving = sum(bool(t.outcomes) for t in told.tries)
+            words = f"Say how {'it moves' if moving == 1 else 'the ' + str(moving) + ' of them move'}."
+            words = words if moving else "Nothing of it moves."
             return Verdict("Clean. Now put it together dry.", words, tone="moss", acts=(Act("Back", self.back),))
         care = f" {c.care[0]}." if c.care else ""
         return Verdict(

@@ -307,15 +307,17 @@ class FitsStep(Step):
                 source=source,
                 acts=(Act("Make a test piece", lambda: self.go("Proof")), Act("Go on to Run", lambda: self.go("Run"))),
             )
+        lies = "an upright" if c.axis == "upright" else "a lying"
         body = (
-            f"On {self.part.printer.name} a {c.shift.kind} lying that way comes out {c.shift.value:+.2f} mm. "
+            f"On {self.part.printer.name} {lies} {c.shift.kind} comes out {c.shift.value:+.2f} mm. "
             f"Corrected, the least chance to fit is {chance(after)} %."
         )
+        many = sum(m.apply for m in self.part.mates)
         return Verdict(
-            f"Move {sum(m.apply for m in self.part.mates)} places and it fits.",
+            f"Move {many} place{'s' if many != 1 else ''} and it fits.",
             body,
             number=f"{wrong} of {len(f.corrections)}",
-            under=("do not fit as drawn",),
+            under=("do not fit as drawn" if wrong != 1 else "does not fit as drawn",),
             tone="clay" if wrong else "moss",
             source=source,
             acts=(Act("Correct the mesh", self.correct), Act("Print a test first", lambda: self.go("Proof"))),

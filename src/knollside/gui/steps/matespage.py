@@ -78,7 +78,7 @@ class MatesPage(Seeing, Page):
         self._rows = rows
         picked = picked_now if any(m.feature == picked_now for m in doc.mates) else ""
         worn = next((round(c.printed_then - c.target.partner, 3) for c in rows if c.feature == picked), None)
-        key = (doc.mates, Same(facts), picked, doc.direction, tuple(sorted(doc.windows.items())), worn)
+        key = (doc.mates, Same(facts), picked, doc.direction, tuple(sorted(doc.windows.items())), doc.dry_fits, worn)
         if self.fresh(key):
             for m in doc.mates:
                 f = facts.feature(m.feature)
@@ -237,7 +237,10 @@ class MatesPage(Seeing, Page):
             field.entered.connect(partial(self._windowed, m, k, (low, high)))
             fields.append(field)
         words = f"Gap that counts as {m.fit} in {self.part.material}, across:"
+        learned = self.part.learned_windows.get(m.fit)
         source = "this mate" if m.window is not None else "yours" if yours else "typical"
+        if learned is not None and m.window is None:
+            source = learned.low.source
         to = label("to", dim=True)
         out: list[QWidget] = [label(words, dim=True), row(fields[0], to, fields[1], Chip(source), stretch=-2)]
         if m.fit in ("slide", "free"):
@@ -256,10 +259,12 @@ class MatesPage(Seeing, Page):
         cycles.line.setPlaceholderText("many")
         gap = NumberField(f"Gap of {m.feature} then", "length", "mm", 0.05, *ends_of(WornGap), 2, 72)
         gap.line.setPlaceholderText("mm")
+        told = [c for c in self.part.fit_checks if c.mate == m.feature][-2:]
         log = button("Log it", lambda: self._log(m, cycles.value, gap.value), tip="Measured after so many cycles")
         out: list[QWidget] = [
             label(f"It opens by {curve.grows:.2f} mm with use, {curve.source}.", dim=True),
             plot,
+            *[label(f"{c.at:%d %b}: {c.did}.", dim=True, wrap=True) for c in told],
             row(label("after", dim=True), cycles, label("cycles", dim=True), gap, log, spacing=4, stretch=-2),
         ]
         if m.window is None:

@@ -167,8 +167,7 @@ class RecordPage(Page, Seeing):
         revisions = tuple((r.number, r.note) for r in shop.parts.revisions(part.id))
         cases = [c for c in part.shelf.faults.values() if c.part == part.id]
         more = [f"{c.opened:%d %b %Y}: {recordfacts.fault_words(c)}." for c in cases]
-        checks = part.shelf.fit_checks.get(part.id)
-        more += [f"{c.at:%d %b %Y}: {c.mate} moves {c.moved}." for c in (checks.checks if checks is not None else ())]
+        more += [f"{c.at:%d %b %Y}: {c.mate.replace('-', ' ')} {c.did}." for c in part.fit_checks]
         return Story(part.name, part.job, revisions, tuple(kept), photos, tuple(more))
 
     # Showing

@@ -8,7 +8,8 @@ from typing import ClassVar
 import numpy as np
 
 from knollside.core.fit.clearance import Freedom
-from knollside.core.fit.dryfit import Between, Try, highest_torque, tries
+from knollside.core.fit.dryfit import Between, Guide, Try, snap, tries
+from knollside.core.fit.torques import Torque, torque_of
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.ask import Answerer, Question
 from knollside.core.job.questions.fits import Fits
@@ -17,7 +18,7 @@ from knollside.core.job.questions.orientation import Supports
 from knollside.core.job.questions.recipe import PriceOf, strata_of
 from knollside.core.lay.cleanup import Chore, Wanted, chores
 from knollside.core.mesh.topology import bodies_of
-from knollside.core.model import Array, Mesh, Range
+from knollside.core.model import Array, Mate, Mesh
 
 
 @dataclass(frozen=True)
@@ -49,22 +50,35 @@ class Finish(Question[Finishing]):
         ]
         done = chores(strata, told.regions, s.support_settings, told.bed, told.seam, part.features, s.weak, wanted)
         chances = {c.feature: c.chance_now for c in fitting.corrections}
-        shares = _shares(part.mesh)
-        grams = ask(self.price, 0.9, 1.0).grams
-        between = tuple(_between(f, grams * shares) for f in ask(self.gaps))
-        # Of several bodies the lightest is taken to be what moves.
-        moving = grams * float(shares.min())
-        return Finishing(done, tries(self.fits.mates, moving, chances, between, self._torques(part)))
+        shares, middles = _bodies(part.mesh)
+        grams = ask(self.price, 0.9, 1.0).grams * shares
+        between = tuple(_between(f, grams) for f in ask(self.gaps))
+        guides = {m.feature: _guide(part, m, grams, middles) for m in self.fits.mates}
+        arms = [snap(f, s.card.snap) for f in part.features if f.role == "snap arm"]
+        return Finishing(done, tries(self.fits.mates, guides, chances, between, self._torques(part), arms))
 
-    def _torques(self, part: PartFacts) -> dict[str, Range]:
-        """What printed threads stand, by their holes."""
-        out = {}
+    def _torques(self, part: PartFacts) -> dict[str, Torque]:
+        """What tightened screws stand, by their holes."""
+        out, card = {}, self.supports.card
         for m in self.fits.mates:
             f = part.feature(m.feature)
-            if m.fit == "thread" and f is not None and f.diameter and f.length:
-                card = self.supports.card
-                out[m.feature] = highest_torque(f.diameter, f.length, None, card.pull, card.bond)
+            found = torque_of(m, f, card.pull, card.bond) if f is not None else None
+            if found is not None:
+                out[m.feature] = found
         return out
+
+
+def _guide(part: PartFacts, m: Mate, grams: Array, middles: Array) -> Guide:
+    """What moves in a mate: of two printed partners the lighter body; else the lightest of the part."""
+    f, partner = part.feature(m.feature), part.feature(m.partner or "")
+    if f is None or partner is None or f.body == partner.body:
+        return Guide(float(grams.min()))
+    moves = f.body if grams[f.body] <= grams[partner.body] else partner.body
+    if not f.length or not partner.length:
+        return Guide(float(grams[moves]))
+    axis, off = np.asarray(f.axis), middles[moves] - np.asarray(f.centre)
+    arm = float(np.linalg.norm(off - (off @ axis) * axis))
+    return Guide(float(grams[moves]), min(f.length, partner.length), arm)
 
 
 def _between(f: Freedom, grams: Array) -> Between:
@@ -75,9 +89,14 @@ def _between(f: Freedom, grams: Array) -> Between:
     return Between((a, b), place.in_layer, place.across is None, light, joint is None, f.welds, f.rattles)
 
 
-def _shares(mesh: Mesh) -> Array:
-    """Of the volume, what each body has, (bodies,)."""
+def _bodies(mesh: Mesh) -> tuple[Array, Array]:
+    """Of the volume, what each body has, (bodies,), and where its middle is, mm, (bodies, 3)."""
     count, label = bodies_of(mesh)
     a, b, c = (mesh.triangles[:, k] for k in range(3))
-    each = np.abs(np.bincount(label, np.einsum("ij,ij->i", a, np.cross(b, c)), minlength=count))
-    return np.asarray(each / each.sum() if each.sum() > 0 else np.ones(count) / count)
+    six = np.einsum("ij,ij->i", a, np.cross(b, c))  # of each tetrahedron down to the origin
+    each = np.bincount(label, six, minlength=count)
+    firsts = np.stack([np.bincount(label, six * (a + b + c)[:, k] / 4, minlength=count) for k in range(3)], axis=1)
+    if not (np.abs(each) > 0).all():
+        return np.ones(count) / count, np.tile(mesh.vertices.mean(axis=0), (count, 1))
+    size = np.abs(each)
+    return np.asarray(size / size.sum()), np.asarray(firsts / each[:, None])
