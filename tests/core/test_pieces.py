@@ -246,6 +246,13 @@ def test_pull_bars_and_their_fillers_are_as_large_at_every_height() -> None:
     low, high = polygon_of(cut(piece.mesh, np.array([53.0])).at(0)), 6.0 * 12
     short = sorted(high - p.area for p in shapely.get_parts(low) if p.area > 40)
     assert np.diff(short) == pytest.approx(np.full(3, short[0]), rel=0.01)
+    # Drawn by lot they stand elsewhere, the same bars.
+    drawn = pull_bars(4, lot=12)
+    assert drawn.mesh.volume == pytest.approx(piece.mesh.volume) and "drawn by lot" in drawn.about
+    order = [int(k) for k in drawn.about.split("From the left: ")[1].split(",")[0].split()]
+    cutting = shapely.get_parts(polygon_of(cut(drawn.mesh, np.array([53.0])).at(0)))
+    found = sorted((p.centroid.x, 6.0 * 12 - p.area) for p in cutting if p.area > 40)
+    assert [round(gone / short[0]) for _, gone in found] == order != [1, 2, 3, 4]
     with pytest.raises(Refused, match="One to eight"):
         pull_bars(9)
 

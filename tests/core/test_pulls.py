@@ -7,17 +7,19 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from pydantic import ValidationError
 from scipy import stats
 
 from knollside.cli import main
-from knollside.core.learning.bondcurve import bond_curve, fitted
+from knollside.core.learning.bondcurve import bond_curve, curve_of, fitted
 from knollside.core.learning.pulls import Verdict, advice, bars_for, studied
 from knollside.core.learning.pullstable import read_pulls
 from knollside.core.material.bond import BondSetting, with_setting
 from knollside.core.material.cards import material
-from knollside.core.material.own import OwnCard, with_own
+from knollside.core.material.own import BondCurve, BondPoint, OwnCard, with_own
 from knollside.core.model import Refused
-from knollside.core.model.trials import Pull
+from knollside.core.model.trials import Pull, PullStudy
+from knollside.core.proof.pullplan import awaited, levels_of, places, planned
 from knollside.sim.pulling import SimulatedBond, bond_named
 
 
@@ -157,9 +159,9 @@ def test_the_bond_over_heat_is_found_and_is_what_a_card_then_holds() -> None:
         bars = [hidden.pull(t, 1 + b % 3, rng) for t in heats for b in range(9)]
         bars += [hidden.pull(240, 1 + b % 3, rng, standing=False) for b in range(6)]
         curve = bond_curve(bars)
-        held += sum(p.low <= hidden.share(p.celsius) <= p.high for p in curve)
+        held += sum(p.low <= hidden.share(p.at) <= p.high for p in curve)
     assert held >= 0.84 * 240  # the truth over all runs, of prints that differ
-    card = with_own(material("PETG"), OwnCard(bond_curve=curve))
+    card = with_own(material("PETG"), OwnCard(bond_curves=(BondCurve(points=curve),)))
     at = with_setting(card, BondSetting(nozzle_c=235.0))
     assert at.bond.value == pytest.approx((curve[1].value + curve[2].value) / 2)
     assert at.bond.low == pytest.approx((curve[1].low + curve[2].low) / 2) and at.bond.source.startswith("yours")
@@ -172,6 +174,93 @@ def test_the_bond_over_heat_is_found_and_is_what_a_card_then_holds() -> None:
     assert fan.value < at.bond.value
     with pytest.raises(Refused, match="lying"):
         bond_curve([b for b in bars if b.standing])
+
+
+def point(at: float, value: float) -> BondPoint:
+    return BondPoint(at=at, value=value, low=0.9 * value, high=min(1.1 * value, 1.0))
+
+
+def test_each_nozzle_and_each_setting_has_a_curve_of_its_own() -> None:
+    plain = BondCurve(points=(point(220, 0.4), point(240, 0.6)))
+    hard = BondCurve(hard_nozzle=True, points=(point(230, 0.3), point(250, 0.5)))
+    fan = BondCurve(over="fan", points=(point(0.0, 0.66), point(0.5, 0.6), point(1.0, 0.3)))
+    own = OwnCard().with_curve(plain).with_curve(hard).with_curve(fan)
+    assert own.with_curve(plain).bond_curves == (hard, fan, plain)
+    card = with_own(material("PETG"), own)
+    assert with_setting(card, BondSetting(nozzle_c=230)).bond.value == pytest.approx(0.5)
+    assert with_setting(card, BondSetting(nozzle_c=240, hard_nozzle=True)).bond.value == pytest.approx(0.4)
+    # The usual fan of PETG is a half: at full fan half of its bond is left, without one a tenth more.
+    blown = with_setting(card, BondSetting(nozzle_c=230, fan=1.0)).bond
+    assert blown.value == pytest.approx(0.25)
+    # The doubts of both fans and of the heat add in quadrature.
+    off = np.sqrt(2 * np.log(0.9) ** 2 + np.log(1.1) ** 2)
+    assert blown.low == pytest.approx(0.25 * np.exp(-off))
+    assert with_setting(card, BondSetting(nozzle_c=230, fan=0.0)).bond.value == pytest.approx(0.55)
+    # Fans were pulled with the plain nozzle: the other one loses what is typical.
+    typical = with_setting(card, BondSetting(nozzle_c=240, fan=1.0, hard_nozzle=True)).bond
+    assert typical.value == pytest.approx(0.4 * 0.8)
+    tall = BondCurve(over="layer height", points=(point(0.25, 0.5), point(0.5, 0.6), point(0.75, 0.45)))
+    taller = with_own(material("PETG"), own.with_curve(tall))
+    assert with_setting(taller, BondSetting(nozzle_c=230, over_nozzle=0.75)).bond.value == pytest.approx(0.5 * 0.75)
+    with pytest.raises(ValidationError, match="one curve"):
+        OwnCard(bond_curves=(plain, plain))
+
+
+def test_a_card_stored_with_one_curve_is_still_read() -> None:
+    told = {"bond_curve": [{"celsius": 230, "value": 0.5, "low": 0.4, "high": 0.6}], "curve_hard_nozzle": True}
+    (curve,) = OwnCard.model_validate(told).bond_curves
+    assert curve.of == ("nozzle temperature", True) and curve.points[0].at == 230
+    assert OwnCard.model_validate({"bond_curve": [], "curve_hard_nozzle": False}).bond_curves == ()
+
+
+def test_what_a_study_gives_the_card_is_in_the_card_s_own_measure() -> None:
+    rng, hidden = np.random.default_rng(3), bond_named("a")
+    bars = [hidden.pull(240, 1 + b % 3, rng) for b in range(12)]
+    bars = [b.model_copy(update={"level": 50.0 if k % 2 else 100.0}) for k, b in enumerate(bars)]
+    bars += [hidden.pull(240, 1, rng, standing=False) for _ in range(4)]
+    study = PullStudy(printer=1, material="PETG", varies="fan", pulls=tuple(bars))
+    assert [p.at for p in curve_of(study, 0.4).points] == [0.5, 1.0] and curve_of(study, 0.4).over == "fan"
+    tall = study.model_copy(update={"varies": "layer height"})
+    low = tuple(b.model_copy(update={"level": 0.001 * b.level}) for b in tall.pulls)
+    assert [p.at for p in curve_of(tall.model_copy(update={"pulls": low}), 0.4).points] == pytest.approx([0.125, 0.25])
+    for varies in ("nozzle kind", "material lot"):
+        with pytest.raises(Refused, match="card"):
+            curve_of(study.model_copy(update={"varies": varies}), 0.4)
+
+
+def test_a_plan_prints_every_level_in_every_round_in_places_drawn_by_lot() -> None:
+    study = PullStudy(printer=1, material="PETG", levels=levels_of("250, 226; 238"), each=8)
+    plates = planned(study, 7)
+    assert planned(study, 7) == plates and planned(study, 8) != plates
+    for r in (1, 2, 3):
+        of = [p for p in plates if p.round == r]
+        assert sorted((p.level, p.standing) for p in of) == [(226, True), (238, False), (238, True), (250, True)]
+    for level in study.levels:
+        assert sum(p.bars for p in plates if p.level == level and p.standing) == 8
+    # No level comes first more often than chance has it: all orders of four are about as frequent.
+    first = [planned(study, k)[0] for k in range(600)]
+    assert all(120 < sum((p.level, p.standing) == of for p in first) < 180 for of in ((226, True), (238, False)))
+    assert places(6, 0) == (1, 2, 3, 4, 5, 6) and sorted(places(6, 41)) == [1, 2, 3, 4, 5, 6]
+    at = [places(4, lot).index(1) for lot in range(1, 801)]
+    assert all(150 < at.count(k) < 250 for k in range(4))
+
+
+def test_a_plan_goes_on_where_bars_are_recorded() -> None:
+    study = PullStudy(printer=1, material="PETG", levels=(226.0, 238.0), each=2)
+    plates, pulls = planned(study, 1), []
+    for p in plates:
+        for k in range(p.bars):
+            assert awaited(plates, pulls) == (p, k)
+            pulls.append(Pull(level=p.level, load_N=500, area_mm2=24, run=p.round, standing=p.standing))
+    assert awaited(plates, pulls) is None and planned(study.model_copy(update={"levels": ()}), 1) == ()
+
+
+@pytest.mark.parametrize(
+    ("text", "says"), [("230", "these are 1"), ("230 2x", "“2x” is no level"), ("1 99999", "no level")]
+)
+def test_levels_that_are_none_are_refused(text: str, says: str) -> None:
+    with pytest.raises(Refused, match=says):
+        levels_of(text)
 
 
 def test_the_simulated_bond_is_what_it_says() -> None:
@@ -191,7 +280,7 @@ def test_a_table_of_bars_is_answered_by_the_command_line(tmp_path: Path, capsys)
     assert main(["pulls", str(tmp_path / "bars.csv"), "--json", "--against", "250"]) == 0
     told = json.loads(capsys.readouterr().out)
     assert told["advice"] == "238 °C is as strong as 250 (within 10 %). 226 °C is weaker than 250."
-    assert told["lowest_as_strong"] == 238 and [b["celsius"] for b in told["bond"]] == [226, 238, 250]
+    assert told["lowest_as_strong"] == 238 and [b["at"] for b in told["bond"]] == [226, 238, 250]
     assert told["bond"][2]["value"] == pytest.approx(30.2 / 45, rel=0.06)
     for text, words in (
         ("", "is empty"),

@@ -107,10 +107,10 @@ def test_an_afternoon_at_the_bench(desk: Desk, tmp_path: Path) -> None:
     # The clip's material pulled at four heats; its card follows.
     desk.at("Bench", "Trials", "Pull tests")
     press(desk, "New study")
-    press(desk, "Pull 30, simulated")
+    press(desk, "Pull them, simulated")
     plain = desk.part.plain_card
     press_in_panel(desk, "Take it into the card")
-    assert len(desk.part.plain_card.bond_curve) == 4 and plain.bond_curve == ()
+    assert len(desk.part.plain_card.bond_curves[0].points) == 4 and plain.bond_curves == ()
     settle_the_gap(desk)
     cure_the_strings(desk, hour)
     hour.printed(238.0)

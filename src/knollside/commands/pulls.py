@@ -20,7 +20,7 @@ def pulls(args: argparse.Namespace) -> Said:
     s = studied(bars, args.margin, args.against)
     unit = UNITS[args.varies.replace("-", " ")]
     try:
-        curve = [{"celsius": p.celsius, "low": p.low, "value": p.value, "high": p.high} for p in bond_curve(bars)]
+        curve = [{"at": p.at, "low": p.low, "value": p.value, "high": p.high} for p in bond_curve(bars)]
     except Refused:
         curve = []
     return {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from knollside.core.material.own import FIELDS, BondPoint, FieldName, OwnCard, OwnValue
+from knollside.core.material.own import FIELDS, BondCurve, FieldName, OwnCard, OwnValue
 from knollside.core.model import GapTrial, Measurement, PrinterFacts, Refused
 from knollside.core.model.prints import PrintDetails
 from knollside.store.records import PrintRecord, Spool
@@ -87,11 +87,10 @@ class KeptEdits:
         after = before.model_copy(update={"windows": kept if window is None else kept | {fit: window}})
         self._put_own_card(name, after, f"{name}: window of {fit}" + (" typical again" if window is None else ""))
 
-    def put_bond_curve(self, name: str, curve: tuple[BondPoint, ...], hard_nozzle: bool) -> None:
-        """A material's bond over nozzle heat, by pull tests with a hard nozzle or a plain one; none to forget it."""
-        before = self._w.shelf.own.get(name, OwnCard())
-        after = before.model_copy(update={"bond_curve": curve, "curve_hard_nozzle": hard_nozzle})
-        self._put_own_card(name, after, f"{name}: bond by pull tests")
+    def put_bond_curve(self, name: str, curve: BondCurve) -> None:
+        """A material's bond by pull tests, over one setting with one kind of nozzle."""
+        after = self._w.shelf.own.get(name, OwnCard()).with_curve(curve)
+        self._put_own_card(name, after, f"{name}: bond by pull tests over {curve.over}")
 
     def _put_own_card(self, name: str, after: OwnCard, words: str) -> None:
         before, put = self._w.shelf.own.get(name), self._w.shop.machines.put_own_card

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from knollside.core.job.questions.proof import Piece
 from knollside.core.proof.fromjob import Wish
 from knollside.gui import nodes
@@ -34,8 +36,11 @@ class Pieces:
         mesh = self.session.view.part.mesh_hash
         return tuple((name, v) for (m, p, name), v in sorted(self._own.items()) if (m, p) == (mesh, piece))
 
-    def choose(self, name: str) -> None:
+    def choose(self, name: str, sizes: Mapping[str, float] | None = None) -> None:
+        """Turn to a piece, with sizes that whoever sends the person there knows."""
         self.chosen = name
+        mesh = self.session.view.part.mesh_hash
+        self._own |= {(mesh, name, size): v for size, v in (sizes or {}).items()}
         self._turn()
 
     def resize(self, name: str, value: float) -> None:

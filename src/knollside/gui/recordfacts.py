@@ -82,7 +82,7 @@ def reasons_now(part: OpenPart, before_it: Iterable[PrintRecord]) -> list[str]:
 
 def _by(part: OpenPart, what: str) -> str:
     """What a changed setting rests on."""
-    if what == "nozzle" and part.plain_card.bond_curve:
+    if what == "nozzle" and any(c.over == "nozzle temperature" for c in part.plain_card.bond_curves):
         bars = sum(len(s.pulls) for s in part.shelf.studies.values() if s.material == part.material)
         return f", by {bars} pulled bars" if bars else ", by pull tests"
     return ""

@@ -5,19 +5,36 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import get_args
 
 import numpy as np
 from scipy.special import stdtrit
 
 from knollside.core.learning.pulls import Studied, studied
-from knollside.core.material.own import BondPoint
+from knollside.core.material.cards import CurveOver
+from knollside.core.material.own import BondCurve, BondPoint
 from knollside.core.model import Array, Refused
-from knollside.core.model.trials import Pull
+from knollside.core.model.trials import Pull, PullStudy
+
+CURVES: tuple[CurveOver, ...] = get_args(CurveOver)
 
 
-def bond_curve(pulls: Sequence[Pull]) -> tuple[BondPoint, ...]:
-    """Standing strength over lying at each level, with nine in ten of both. Raises :class:`Refused` where no bars lay:
-    the bond is a share of what holds along the layers."""
+def curve_of(study: PullStudy, nozzle_mm: float) -> BondCurve:
+    """The card's own curve that a study gives. Raises :class:`Refused` where it gives none."""
+    over = next((c for c in CURVES if c == study.varies), None)
+    if over is None:
+        told = {
+            "nozzle kind": "Pull heats with each nozzle: each has a curve of its own on the card.",
+            "material lot": "A card is of the material, not of a lot. Keep the weaker lot off parts that carry load.",
+        }
+        raise Refused(told.get(study.varies, "That has no curve on the card."))
+    scale = {"nozzle temperature": 1.0, "fan": 0.01, "layer height": 1 / nozzle_mm}[over]
+    return BondCurve(over=over, hard_nozzle=study.hard_nozzle, points=bond_curve(study.pulls, scale))
+
+
+def bond_curve(pulls: Sequence[Pull], scale: float = 1.0) -> tuple[BondPoint, ...]:
+    """Standing strength over lying at each level (times ``scale``), with nine in ten of both. Raises :class:`Refused`
+    where no bars lay: the bond is a share of what holds along the layers."""
     lying = np.array([math.log(p.strength) for p in pulls if not p.standing and not p.slipped])
     if len(lying) < 2:
         raise Refused(
@@ -34,7 +51,7 @@ def bond_curve(pulls: Sequence[Pull]) -> tuple[BondPoint, ...]:
         middle = min(value, 1.0)
         out.append(
             BondPoint(
-                celsius=level.value,
+                at=level.value * scale,
                 value=middle,
                 low=max(min(value * math.exp(-low), middle), 0.01),
                 high=min(max(value * math.exp(high), middle), 1.0),

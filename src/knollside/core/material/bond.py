@@ -10,9 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-import numpy as np
-
-from knollside.core.material.cards import Material
+from knollside.core.material.cards import CurveOver, Material, OwnCurve
 from knollside.core.model import Range
 
 PER_DEGREE = 0.012  # share of the bond lost per degree C under the middle of the card's range
@@ -74,20 +72,60 @@ def height_share(ratio: float) -> float:
     return max(1.0 - 0.5 * max(ratio - _PRESSED, 0.0), 0.5)
 
 
+def own_curve(card: Material, over: CurveOver, hard_nozzle: bool) -> OwnCurve | None:
+    """The person's own pull tests over a setting with this kind of nozzle."""
+    return next((c for c in card.bond_curves if (c.over, c.hard_nozzle) == (over, hard_nozzle)), None)
+
+
 def on_curve(card: Material, at: BondSetting) -> Range | None:
     """The bond by the person's own pull tests at this heat; None where they are not of this nozzle or no heat is said.
-    Between two heats in proportion; past the last one its value, its low end less by twice the typical slope."""
-    if not card.bond_curve or at.nozzle_c is None or at.hard_nozzle != card.curve_hard_nozzle:
+    Past the last heat its low end is less by twice the typical slope."""
+    curve = own_curve(card, "nozzle temperature", at.hard_nozzle)
+    if curve is None or at.nozzle_c is None:
         return None
-    heat = [c for c, _ in card.bond_curve]
-    value, low, high = (
-        float(np.interp(at.nozzle_c, heat, [getattr(r, e) for _, r in card.bond_curve]))
-        for e in ("value", "low", "high")
-    )
-    past = max(heat[0] - at.nozzle_c, at.nozzle_c - heat[-1], 0.0)
-    low *= max(1 - 2 * PER_DEGREE * past, _LEAST)
-    words = f"yours, pulled at {len(heat)} heats" if not past else f"yours, pulled {past:.0f} °C from it"
-    return Range(value, low, high, words)
+    found, past = curve.at(at.nozzle_c), curve.past(at.nozzle_c)
+    words = f"yours, pulled {past:.0f} °C from it" if past else f"yours, pulled at {len(curve.points)} heats"
+    return Range(found.value, found.low * max(1 - 2 * PER_DEGREE * past, _LEAST), found.high, words)
+
+
+def _pulled(curve: OwnCurve, place: float, usual: float) -> Range:
+    """What is left at a place of a curve of what there is at the usual one, a share. Both are told by bars of one
+    study, and their doubts are taken as if they were not."""
+    here, there = curve.at(place), curve.at(usual)
+    left = here.value / there.value
+    low = math.hypot(math.log(here.value / here.low), math.log(there.high / there.value))
+    high = math.hypot(math.log(here.high / here.value), math.log(there.value / there.low))
+    return Range(left, left * math.exp(-low), left * math.exp(high), "yours")
+
+
+def _fan_share(card: Material, at: BondSetting) -> BondShare | None:
+    """What the fan leaves: by bars pulled at several, else typical past the usual one."""
+    usual = usual_fan(card)
+    if at.fan is None:
+        return None
+    curve = own_curve(card, "fan", at.hard_nozzle)
+    if curve is not None:
+        words = f"{at.fan * 100:.0f} %, pulled at {len(curve.points)} fans"
+        return BondShare("Fan", _pulled(curve, at.fan, usual), words) if at.fan != usual else None
+    if at.fan <= usual:
+        return None
+    x = (at.fan - usual) / max(1 - usual, 1e-9)
+    return BondShare("Fan", Range(1 - _FAN * x, 1 - 0.35 * x, 1 - 0.1 * x), f"{at.fan * 100:.0f} %")
+
+
+def _height_share(card: Material, at: BondSetting) -> BondShare | None:
+    """What a layer's height leaves: by bars pulled at several, else typical of layers that are pressed less."""
+    if at.over_nozzle is None:
+        return None
+    curve = own_curve(card, "layer height", at.hard_nozzle)
+    if curve is not None:
+        words = f"{at.over_nozzle * 100:.0f} % of the bore, pulled at {len(curve.points)} heights"
+        return BondShare("Layer height", _pulled(curve, at.over_nozzle, _PRESSED), words)
+    lost = 1 - height_share(at.over_nozzle)
+    if lost <= 0:
+        return None
+    thick = Range(1 - lost, max(1 - 2 * lost, _LEAST), 1 - 0.3 * lost)
+    return BondShare("Thick layers", thick, f"{at.over_nozzle * 100:.0f} % of the bore")
 
 
 def shares(card: Material, at: BondSetting) -> tuple[BondShare, ...]:
@@ -103,16 +141,14 @@ def shares(card: Material, at: BondSetting) -> tuple[BondShare, ...]:
             lost = 1 - left
             why = f"{asked:.0f} °C" + (f", a hardened nozzle: as {asked - hard:.0f} °C" if hard else "")
             out.append(BondShare("Nozzle heat", Range(left, max(1 - 2 * lost, _LEAST), 1 - 0.5 * lost), why))
-    if at.fan is not None and at.fan > usual_fan(card):
-        x = (at.fan - usual_fan(card)) / max(1 - usual_fan(card), 1e-9)
-        out.append(BondShare("Fan", Range(1 - _FAN * x, 1 - 0.35 * x, 1 - 0.1 * x), f"{at.fan * 100:.0f} %"))
+    blown, pressed = _fan_share(card, at), _height_share(card, at)
+    if blown is not None:
+        out.append(blown)
     if at.layer_s is not None and at.layer_s > _SOON_S:
         lost = min(_PER_DOUBLING * math.log2(at.layer_s / _SOON_S), 0.3)
         out.append(BondShare("Slow layers", Range(1 - lost, 1 - 2 * lost, 1.0), f"{at.layer_s:.0f} s a layer"))
-    if at.over_nozzle is not None and height_share(at.over_nozzle) < 1:
-        lost = 1 - height_share(at.over_nozzle)
-        thick = Range(1 - lost, max(1 - 2 * lost, _LEAST), 1 - 0.3 * lost)
-        out.append(BondShare("Thick layers", thick, f"{at.over_nozzle * 100:.0f} % of the bore"))
+    if pressed is not None:
+        out.append(pressed)
     return tuple(out)
 
 
@@ -124,7 +160,7 @@ def with_setting(card: Material, at: BondSetting) -> Material:
     if not found:
         return card
     b = card.bond
-    middle = b.value * math.prod(s.left.value for s in found)
+    middle = min(b.value * math.prod(s.left.value for s in found), 1.0)
     low = math.hypot(math.log(b.low / b.value), *(math.log(s.left.low / s.left.value) for s in found))
     high = math.hypot(math.log(b.high / b.value), *(math.log(s.left.high / s.left.value) for s in found))
     left = Range(middle, middle * math.exp(-low), min(middle * math.exp(high), 1.0), b.source)

@@ -7,9 +7,35 @@ values replace a card's, visibly.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Literal
+
+import numpy as np
 
 from knollside.core.model import Range, Refused
+
+CurveOver = Literal["nozzle temperature", "fan", "layer height"]
+
+
+@dataclass(frozen=True)
+class OwnCurve:
+    """The bond by the person's own pull tests with one kind of nozzle: ``points`` (place, bond), rising, over degrees
+    C, a share of the fan, or the layer height over the nozzle's bore."""
+
+    over: CurveOver
+    hard_nozzle: bool
+    points: tuple[tuple[float, Range], ...]
+
+    def at(self, place: float) -> Range:
+        """The bond there: between two points in proportion, past the last one as at it."""
+        x = [p for p, _ in self.points]
+        value, low, high = (
+            float(np.interp(place, x, [getattr(r, end) for _, r in self.points])) for end in ("value", "low", "high")
+        )
+        return Range(value, low, high, "yours")
+
+    def past(self, place: float) -> float:
+        """How far a place lies beyond the points; nothing between them."""
+        return max(self.points[0][0] - place, place - self.points[-1][0], 0.0)
 
 
 @dataclass(frozen=True)
@@ -38,8 +64,7 @@ class Material:
     note: str = ""
     snap: Range = field(default_factory=lambda: Range(2.5, 1.5, 4.0))  # strain in % that one snap may reach
     brittle_below: float = -10.0  # degrees under which it breaks rather than gives, typical
-    bond_curve: tuple[tuple[float, Range], ...] = ()  # the person's own bond over nozzle heat, C, rising
-    curve_hard_nozzle: bool = False
+    bond_curves: tuple[OwnCurve, ...] = ()
     model_along: Range | None = None  # how far parts break off what is foretold, along a layer, by own breaks
     model_across: Range | None = None  # and across the layers
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
-from knollside.core.material.cards import Material
+from knollside.core.material.cards import CurveOver, Material, OwnCurve
 from knollside.core.model import Range, Record
 
 FieldName = Literal["pull", "modulus", "bond", "snap", "density", "softens", "use_below", "price_per_kg"]
@@ -54,9 +54,9 @@ class OwnValue(Record):
 
 
 class BondPoint(Record):
-    """The bond that pull tests gave at a nozzle temperature, nine in ten between its ends."""
+    """The bond that pull tests gave at a level, nine in ten between its ends."""
 
-    celsius: float = Field(ge=100, le=600)
+    at: float = Field(ge=0, le=600)
     value: float = Field(gt=0, le=1)
     low: float = Field(gt=0, le=1)
     high: float = Field(gt=0, le=1)
@@ -68,21 +68,60 @@ class BondPoint(Record):
         return self
 
 
+class BondCurve(Record):
+    """The bond by pull tests over nozzle heat (degrees C), fan (a share) or layer height (over the nozzle's bore), with
+    a hard nozzle or a plain one."""
+
+    over: CurveOver = "nozzle temperature"
+    hard_nozzle: bool = False
+    points: tuple[BondPoint, ...] = Field(min_length=1, max_length=60)
+
+    @property
+    def of(self) -> tuple[str, bool]:
+        """What there is one curve of."""
+        return self.over, self.hard_nozzle
+
+
 class OwnCard(Record):
     """All values of one material that are the person's own, their windows of fit classes (least, most gap, mm), and the
-    bond over nozzle heat by pull tests, with a hard nozzle or a plain one."""
+    bond by pull tests."""
 
     values: dict[FieldName, OwnValue] = Field(default_factory=dict, max_length=20)
     windows: dict[str, tuple[float, float]] = Field(default_factory=dict, max_length=20)
-    bond_curve: tuple[BondPoint, ...] = Field((), max_length=60)
-    curve_hard_nozzle: bool = False
+    bond_curves: tuple[BondCurve, ...] = Field((), max_length=6)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_curve(cls, told: Any) -> Any:
+        """Cards stored before 2026-11-29 had one curve, over heat."""
+        if not isinstance(told, dict) or "bond_curve" not in told:
+            return told
+        rest = {k: v for k, v in told.items() if k not in ("bond_curve", "curve_hard_nozzle")}
+        points = [{("at" if k == "celsius" else k): v for k, v in dict(p).items()} for p in told["bond_curve"]]
+        curve = {"points": points, "hard_nozzle": told.get("curve_hard_nozzle", False)}
+        return rest | ({"bond_curves": [curve]} if points else {})
+
+    @model_validator(mode="after")
+    def _one_of_each(self) -> OwnCard:
+        if len({c.of for c in self.bond_curves}) < len(self.bond_curves):
+            raise ValueError("one curve of the bond for each setting and kind of nozzle")
+        return self
+
+    def with_curve(self, made: BondCurve) -> OwnCard:
+        """The card with a curve in place of the one it had of that."""
+        others = tuple(c for c in self.bond_curves if c.of != made.of)
+        return self.model_copy(update={"bond_curves": (*others, made)})
+
+
+def _curve(made: BondCurve) -> OwnCurve:
+    points = [(p.at, Range(p.value, p.low, p.high, "yours")) for p in sorted(made.points, key=lambda p: p.at)]
+    return OwnCurve(made.over, made.hard_nozzle, tuple(points))
 
 
 def with_own(card: Material, own: OwnCard | None) -> Material:
     """The card with the person's values in place of typical ones; ranges say that they are ``yours``."""
-    if own is not None and own.bond_curve:
-        points = tuple((p.celsius, Range(p.value, p.low, p.high, "yours")) for p in own.bond_curve)
-        card = replace(card, bond_curve=points, curve_hard_nozzle=own.curve_hard_nozzle)
+    if own is not None and own.bond_curves:
+        card = replace(card, bond_curves=tuple(_curve(c) for c in own.bond_curves))
     if own is None or not own.values:
         return card
     change: dict[str, object] = {}

@@ -38,9 +38,12 @@ class Pull(Record):
         return self.load_N / self.area_mm2
 
 
+PlannedLevel = Annotated[float, Field(ge=-1000, le=10_000)]
+
+
 class PullStudy(Record):
     """Bars of one printer (its number) and material over levels of what ``varies``; ``against``: the level all are held
-    against (None: the strongest)."""
+    against (None: the strongest). ``levels`` are those planned, with ``each`` so many bars; none where nothing is."""
 
     name: str = Field("Pull tests", min_length=1, max_length=80)
     printer: int = Field(ge=0)
@@ -49,6 +52,8 @@ class PullStudy(Record):
     margin: float = Field(0.10, ge=0.01, le=0.5)
     against: float | None = Field(None, ge=-1000, le=10_000)
     hard_nozzle: bool = False
+    levels: tuple[PlannedLevel, ...] = Field((), max_length=8)
+    each: int = Field(6, ge=2, le=60)
     pulls: tuple[Pull, ...] = Field((), max_length=2000)
 
 

@@ -73,8 +73,8 @@ def wishes(
         Wish("ladder", "Gap ladder", (), (), (("middle gap", frees), ("layer", layer_height)), between),
         Wish("flare", "Flare piece", (), (), (("width", 20.0),), "every part has a first layer"),
         Wish("square", "Frame square", (), (), (("side", 100.0),), ""),
-        Wish("pull", "Pull bars, standing", (), (), (("bars", 4.0),), ""),
-        Wish("pull lying", "Pull bars, lying", (), (), (("bars", 4.0),), ""),
+        Wish("pull", "Pull bars, standing", (), (), (("bars", 4.0), ("lot", 0.0)), ""),
+        Wish("pull lying", "Pull bars, lying", (), (), (("bars", 4.0), ("lot", 0.0)), ""),
         Wish("wall", "Single wall", (), (), (("line", line),), ""),
         Wish("face", "Supported face", (), (), (("wide", face[0]), ("deep", face[1])), face_words),
         Wish("hinges", "Hinge of three gaps", (), (), (("middle gap", gap or 0.4),), between),
@@ -110,7 +110,7 @@ def make(wish: Wish) -> TestPiece:
             raise Refused("A frame square is 40 to 400 mm wide.")
         return square_piece(v["side"])
     if wish.name in ("pull", "pull lying"):
-        return pull_bars(round(v["bars"]), wish.name == "pull")
+        return pull_bars(round(v["bars"]), wish.name == "pull", round(v["lot"]))
     if wish.name == "wall":
         return single_wall(v["line"])
     if wish.name == "face":

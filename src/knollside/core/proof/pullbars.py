@@ -8,6 +8,7 @@ from manifold3d import Manifold as Solid
 
 from knollside.core.model import Refused
 from knollside.core.proof.piece import TestPiece, notches, placed
+from knollside.core.proof.pullplan import MOST_BARS, places
 
 HEAD, GAUGE, THICK = 12.0, 4.0, 6.0  # mm: widths of head and neck, and how thick a bar is
 LONG = 56.0
@@ -42,29 +43,31 @@ def filler() -> Solid:
     return _extruded([(at, _LEAST / 2 + HEAD / 2 - w) for at, w in _widths()])
 
 
-def pull_bars(count: int, standing: bool = True) -> TestPiece:
-    """``count`` bars, each with its number in notches on the head that is up (or at one end, lying). Standing ones have
-    a filler each behind them. Raises :class:`Refused` for none or too many."""
-    if not 1 <= count <= 8:
+def pull_bars(count: int, standing: bool = True, lot: int = 0) -> TestPiece:
+    """``count`` bars, each with its number in notches on the head that is up (or at one end, lying), in places drawn by
+    ``lot`` (0: in order). Standing ones have a filler each behind them. Raises :class:`Refused` for none or many."""
+    if not 1 <= count <= MOST_BARS:
         raise Refused("One to eight bars go side by side.")
     bodies = []
-    for k in range(count):
-        x = k * _PITCH
+    order = places(count, lot)
+    for place, number in enumerate(order):
+        x, k = place * _PITCH, number - 1
         made = bar().translate((x, 0, 0))
-        for cut in notches(k + 1, x - 0.8 * k, THICK / 2, LONG - 5, LONG - 1):
+        for cut in notches(number, x - 0.8 * k, THICK / 2, LONG - 5, LONG - 1):
             made = made - cut
         if standing:
             bodies += [made, filler().translate((x, THICK + 8, 0))]
         else:
             bodies.append(made.rotate((90, 0, 0)))
     how = "standing" if standing else "lying"
+    drawn = f" From the left: {' '.join(map(str, order))}, drawn by lot." if lot else ""
     return TestPiece(
         "pull" if standing else "pull lying",
         f"Pull bars, {how}",
         placed(*bodies),
         (),
         (),
-        f"{count} bars, {AREA:.0f} mm² where they break. Pull each by its heads until it breaks; loads go to Bench. "
+        f"{count} bars, {AREA:.0f} mm² where they break.{drawn} Pull each by its heads until it breaks. "
         + ("The fillers behind keep layer times alike; throw them away." if standing else "Pulled along the layers."),
         "It cannot tell: how a notch or a sharp corner holds.",
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from PyQt6.QtWidgets import QStackedWidget, QWidget
@@ -51,12 +52,13 @@ class BenchStep(Step):
         self.tabs.turned.connect(lambda _: session.touch())
         self.panel = self.tabs.panel()
         self.measuring.go = lambda name: self.go(name)
+        self.trials.pulls.wanted.connect(self._at_proof)
         self.trials.gaps.wanted.connect(lambda: self._at_proof("face"))
         self.faults.wanted.connect(lambda: self._at_proof("wall"))
 
-    def _at_proof(self, piece: str) -> None:
+    def _at_proof(self, piece: str, sizes: Mapping[str, float] | None = None) -> None:
         """Show a test piece where it is made."""
-        self.measuring.pieces.choose(piece)
+        self.measuring.pieces.choose(piece, sizes)
         self.go("Proof")
 
     @property

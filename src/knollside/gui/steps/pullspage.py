@@ -5,14 +5,16 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.dryfit import GRAVITY
-from knollside.core.learning.bondcurve import bond_curve
+from knollside.core.learning.bondcurve import CURVES, curve_of
 from knollside.core.learning.pulls import Studied, Verdict, advice, bars_for, studied
 from knollside.core.material.bond import usual_nozzle
 from knollside.core.model import Refused, bounds_of
 from knollside.core.model.trials import UNITS, Pull, PullStudy
+from knollside.core.proof.pullplan import PlannedPlate, awaited, planned
 from knollside.gui.instruments.pullchart import PullChart
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.runedits import next_number
@@ -20,6 +22,7 @@ from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act
 from knollside.gui.stepbase import Verdict as VerdictLine
 from knollside.gui.steps.page import Page, line
+from knollside.gui.steps.pullplanlist import plan_of
 from knollside.gui.steps.scaleport import ScalePort
 from knollside.sim.pulling import bond_named
 
@@ -30,15 +33,16 @@ _CARE = "Pull in a vice or with a rope and a bucket, from the side; wear glasses
 
 
 class PullsPage(Page, Seeing):
-    """``chart`` is its strip under the stage."""
+    """``chart`` is its strip under the stage; ``wanted``: a test piece is to be made at Proof, with sizes."""
+
+    wanted = pyqtSignal(str, dict)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.chart = PullChart()
         self.at: int | None = None
-        self._typed: dict[str, float] = {"area": 24.0, "run": 1}
-        self.standing = True
+        self._typed: dict[str, float] = {}
         self.scale = ScalePort()
         self.scale.weighed.connect(self.weighed)
         self.scale.said.connect(self.workspace.said.emit)
@@ -102,26 +106,39 @@ class PullsPage(Page, Seeing):
     def record(self) -> None:
         """One bar as it is typed."""
         study = self.study
-        missing = next((w for k, w in (("level", "Its level"), ("load", "Its load")) if k not in self._typed), "")
-        if study is None or missing:
-            self.workspace.said.emit(f"{missing} is still to be typed." if missing else "Begin a study first.")
+        if study is None:
+            self.workspace.said.emit("Begin a study first.")
+            return
+        bar = self._bar(study)
+        missing = next((w for k, w in (("level", "Its level"), ("load", "Its load")) if k not in bar), "")
+        if missing:
+            self.workspace.said.emit(f"{missing} is still to be typed.")
             return
         made = Pull(
-            level=self._typed["level"],
-            load_N=self._typed["load"],
-            area_mm2=self._typed["area"],
-            run=round(self._typed["run"]),
-            standing=self.standing,
+            level=bar["level"],
+            load_N=bar["load"],
+            area_mm2=bar["area"],
+            run=round(bar["run"]),
+            standing=bool(bar["standing"]),
         )
-        self._typed.pop("load")
+        # The next one is of the plan, as long as there is one.
+        for key in ("load", "level", "run", "standing") if study.levels else ("load",):
+            self._typed.pop(key, None)
         self._change({"pulls": (*study.pulls, made)}, f"a bar of {made.level:g} at {made.load_N:.0f} N")
 
     def simulate(self) -> None:
-        """Six bars of each of four heats over three prints, and six lying ones, by the stand-in's hidden bond."""
+        """Bars of the plan, else six each of four heats over three prints and six lying ones, by the hidden bond."""
         study, part = self.study, self.part
         if study is None:
             return
         hidden, rng = bond_named(f"{part.printer.name} {part.material}"), np.random.default_rng(len(study.pulls) + 5)
+        if study.levels and study.varies == "nozzle temperature":
+            plates, pulled = planned(study, self.at or 0), list(study.pulls)
+            while (at := awaited(plates, pulled)) is not None:
+                pulled.append(hidden.pull(at[0].level, at[0].round, rng, standing=at[0].standing))
+            many = len(pulled) - len(study.pulls)
+            self._change({"pulls": tuple(pulled)}, f"{many} bars of the plan pulled, simulated")
+            return
         middle = usual_nozzle(part.plain_card)
         heats = [middle + _STEP * k for k in (-2, -1, 0, 1)]
         first = max((p.run for p in study.pulls), default=0)
@@ -138,16 +155,21 @@ class PullsPage(Page, Seeing):
             self._change({"pulls": tuple(kept)}, "a grip slipped")
 
     def take(self) -> None:
-        """The bond over heat becomes the card's own."""
+        """The bond over what varies becomes the card's own."""
         study = self.study
         if study is None:
             return
         try:
-            curve = bond_curve(study.pulls)
+            curve = curve_of(study, self.part.printer.nozzle_mm)
         except Refused as refusal:
             self.workspace.said.emit(str(refusal))
             return
-        self.workspace.kept.put_bond_curve(study.material, curve, study.hard_nozzle)
+        self.workspace.kept.put_bond_curve(study.material, curve)
+
+    def _make(self, plate: PlannedPlate) -> None:
+        """The plate's bars as a test piece, in places drawn by lot."""
+        sizes = {"bars": float(plate.bars), "lot": float(plate.lot)}
+        self.wanted.emit("pull" if plate.standing else "pull lying", sizes)
 
     # Showing
 
@@ -156,7 +178,7 @@ class PullsPage(Page, Seeing):
         said = found if isinstance(found, Studied) else None
         self.chart.put(study, said)
         own = self.workspace.shelf.own.get(self.part.material)
-        if self.fresh((study, self.at, tuple(self.studies), own, self.standing, self.part.printer_id)):
+        if self.fresh((study, self.at, tuple(self.studies), own, self.part.printer_id)):
             self._fill(study, found)
 
     def _fill(self, study: PullStudy | None, found: Studied | str) -> None:
@@ -177,12 +199,20 @@ class PullsPage(Page, Seeing):
         margin.entered.connect(lambda v: self._change({"margin": v}, f"as strong within {100 * v:.0f} %"))
         need = bars_for(_SPREAD, -float(np.log(1 - study.margin)))
         bars = f"{need} bars of each" if need is not None else "more bars than one pulls"
-        words = (
-            f"{bars} show it in four of five, where single bars differ by 8 % (typical). Spread each level over prints."
-        )
+        words = f"{bars} show it in four of five, where single bars differ by 8 % (typical)."
         self.add(pick, row(varies, label("within", dim=True), margin, spacing=4, stretch=-2))
-        self.add(label(words, dim=True, wrap=True), rule(), *self._entry(study))
+        self.add(label(words, dim=True, wrap=True))
+        self.add(*plan_of(study, self.at or 0, need, self._change, self.workspace.said.emit, self._make))
+        self.add(rule(), *self._entry(study))
         self.add(rule(), *self._said(study, found), label(_CARE, dim=True, wrap=True))
+
+    def _bar(self, study: PullStudy) -> dict[str, float]:
+        """What is said of the bar in hand: as typed, else as the plan has the next one, else as bars usually are."""
+        told = {"area": 24.0, "run": 1.0, "standing": 1.0}
+        at = awaited(planned(study, self.at or 0), study.pulls)
+        if at is not None:
+            told |= {"level": at[0].level, "run": float(at[0].round), "standing": float(at[0].standing)}
+        return told | self._typed
 
     def _pick(self, number: object) -> None:
         self.at = int(str(number))
@@ -190,7 +220,7 @@ class PullsPage(Page, Seeing):
 
     def _entry(self, study: PullStudy) -> tuple[QWidget, ...]:
         """Fields of one bar."""
-        unit = UNITS[study.varies]
+        unit, bar = UNITS[study.varies], self._bar(study)
         fields = []
         for key, name, kind, of, low, high, digits, wide in (
             ("level", f"Level, {unit}" if unit else "Level", "share", "", -1000, 10_000, 2, 70),
@@ -200,20 +230,19 @@ class PullsPage(Page, Seeing):
         ):
             f = NumberField(name, kind, of, 1, low, high, digits, wide)
             f.plain = kind == "share"
-            if key in self._typed:
-                f.put(self._typed[key])
+            if key in bar:
+                f.put(bar[key])
             f.entered.connect(lambda v, key=key: self._typed.update({key: v}))
             words = {"level": unit or "level", "load": "broke at", "area": "mm²", "run": "print"}[key]
             fields.append(column(label(words, dim=True), f, spacing=1))
         stands = QCheckBox("printed standing")
-        stands.setChecked(self.standing)
-        stands.clicked.connect(self._stand)
+        stands.setChecked(bool(bar["standing"]))
+        stands.clicked.connect(lambda on: self._typed.update(standing=float(on)))
         go = button("Record the bar", self.record)
-        sim = button("Pull 30 bars, simulated", self.simulate, tip="Four heats over three prints, by a hidden bond")
+        sim = button(
+            "Pull them, simulated", self.simulate, tip="Those of the plan, else 30 bars at four heats, by a hidden bond"
+        )
         return row(*fields, spacing=4, stretch=-2), row(stands, go, spacing=4, stretch=-2), row(sim, stretch=-2)
-
-    def _stand(self, on: bool) -> None:
-        self.standing = on
 
     def _said(self, study: PullStudy, found: Studied | str) -> list[QWidget]:
         if isinstance(found, str):
@@ -232,11 +261,10 @@ class PullsPage(Page, Seeing):
         out += [label(words, dim=True, wrap=True) for words in found.notes]
         for k in found.slips:
             out.append(row(button(f"Bar {k + 1}: the grip slipped", partial(self.slip, k)), stretch=-2))
-        if study.varies == "nozzle temperature":
-            own = self.workspace.shelf.own.get(study.material)
-            taken = own is not None and bool(own.bond_curve)
-            words = "Take it into the card again" if taken else "Take it into the card"
-            out.append(row(button(words, self.take, tip="The bond over nozzle heat becomes yours"), stretch=-2))
+        own = self.workspace.shelf.own.get(study.material)
+        taken = own is not None and (study.varies, study.hard_nozzle) in [c.of for c in own.bond_curves]
+        words = "Take it into the card again" if taken else "Take it into the card"
+        out.append(row(button(words, self.take, tip=f"The bond over {study.varies} becomes yours"), stretch=-2))
         return out
 
     # The verdict
@@ -248,10 +276,10 @@ class PullsPage(Page, Seeing):
                 "Which setting really bonds?", "Pull bars of each.", acts=(Act("New study", self.begin),)
             )
         if isinstance(found, str):
-            return VerdictLine("Not enough bars yet.", found, acts=(Act("Pull 30, simulated", self.simulate),))
+            return VerdictLine("Not enough bars yet.", found, acts=(Act("Pull them, simulated", self.simulate),))
         settled = all(c.verdict is not Verdict.OPEN for c in found.claims)
         unit = UNITS[study.varies]
-        acts = (Act("Take it into the card", self.take),) if study.varies == "nozzle temperature" else ()
+        acts = (Act("Take it into the card", self.take),) if study.varies in CURVES else ()
         return VerdictLine(
             f"{found.lowest:g} {unit} will do." if found.lowest != found.reference else "None lower is proved.",
             advice(found, unit),
