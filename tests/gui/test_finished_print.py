@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from conftest import Desk, press, press_in_panel, seen, turn_to, type_in
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
@@ -16,9 +16,11 @@ from PyQt6.QtWidgets import QPushButton
 from knollside.core.job.asked import stated_of
 from knollside.core.job.file import parse_job, write_job
 from knollside.core.lay.cleanup import Mess
-from knollside.core.model import Mate, Orientation
+from knollside.core.model import Mate, Measurement, Orientation
 from knollside.core.model.prints import PrintDetails
+from knollside.core.model.running import PlateDone
 from knollside.gui.instruments.widgets import Chip, Dropdown
+from knollside.gui.runprogress import details_of_plate
 from knollside.store.jobs import job_of
 from knollside.store.records import Kind, PrintRecord
 
@@ -181,7 +183,7 @@ def test_a_photo_is_kept_small_without_what_came_with_it_and_what_is_none_is_sai
     press(clip, "Record the print")
     record = clip.window.steps["Bench"].record
     secret = "51.5 north 0.1 west"
-    record.photo_from(photo(tmp_path / "a.png", secret))
+    record.photos.take(photo(tmp_path / "a.png", secret))
     clip.settle(lambda: bool(clip.shop.learned.thumbs(record.shown.id)))
     number, thumb = clip.shop.learned.thumbs(record.shown.id)[0]
     kept = clip.shop.learned.photo(number)
@@ -192,18 +194,18 @@ def test_a_photo_is_kept_small_without_what_came_with_it_and_what_is_none_is_sai
     assert len(pictures) == 1
     QTest.mouseClick(pictures[0], Qt.MouseButton.LeftButton)
     clip.settle()
-    assert record.large.isVisible() and record.large.pixmap().width() == 1000
-    record.large.close()
+    assert record.photos.large.isVisible() and record.photos.large.pixmap().width() == 1000
+    record.photos.large.close()
     for name, data, words in (
         ("b.jpg", b"no picture at all" * 9, "is no picture that is read here"),
         ("c.jpg", b"\xff\xd8\xff\xe0" + b"\0" * 64, "c.jpg"),
     ):
         (tmp_path / name).write_bytes(data)
-        record.photo_from(tmp_path / name)
+        record.photos.take(tmp_path / name)
         clip.settle(lambda words=words: words in record.told.text())
     with open(tmp_path / "d.jpg", "wb") as f:
         f.truncate(200 * 2**20)
-    record.photo_from(tmp_path / "d.jpg")
+    record.photos.take(tmp_path / "d.jpg")
     clip.settle(lambda: "the limit is 64 MB" in record.told.text())
     assert len(clip.shop.learned.thumbs(record.shown.id)) == 1
     clip.workspace.undo.undo()
@@ -255,3 +257,61 @@ def test_a_stuck_pair_teaches_its_gap_only_where_nothing_lies_across_the_layers(
         desk.settle()
         trials = desk.shop.learned.gap_trials(desk.part.printer_id, desk.part.material)
         assert [t.freed for _, _, t in trials] == [False] * counted
+
+
+def test_a_print_kept_late_has_its_own_day_and_what_was_measured_then(clip: Desk) -> None:
+    record = clip.window.steps["Bench"].record
+    kept = Measurement(kind="hole", axis="upright", drawn=5.3, printed=5.12, on=DAY.date() - timedelta(days=3))
+    clip.workspace.kept.add_readings((kept,), "a reading")
+    hot = clip.part.recipe.model_copy(update={"nozzle_c": 251.0})
+    press(clip, "Record the print")
+    clip.workspace.edit({Kind.RECIPE: hot}, "hot")
+    clip.settle(lambda: clip.fresh("price") is not None)
+    record.day.setDate(QDate(2026, 11, 25))
+    press(clip, "Record the print")
+    late = next(r for r in clip.shop.learned.prints() if r.made == datetime(2026, 11, 25, 12))
+    assert late.details.recipe.nozzle_c == 251 and record.day.date() == QDate(2026, 11, 28)
+    # Nobody said why today's was cooler than that one.
+    clip.workspace.clock = lambda: DAY + timedelta(hours=2)
+    clip.workspace.edit({Kind.RECIPE: hot.model_copy(update={"walls": 7})}, "thicker")
+    clip.settle(lambda: clip.fresh("price") is not None)
+    press(clip, "Record the print")
+    assert "Why walls 7, before" in record.told.text() and "Say it below." in record.told.text()
+    record._take(late.id)
+    clip.settle()
+    assert "Measured that day: upright hole 5.3: 5.12 mm." in seen(clip)
+    assert ("upright hole 5.3: 5.12 mm",) in [k.measured for k in record.story().prints]
+
+
+def test_a_break_is_kept_with_its_picture(clip: Desk, tmp_path: Path) -> None:
+    clip.at("Bench", "Trials", "Breaking")
+    page = clip.window.steps["Bench"].trials.breaks
+    type_in(clip, "Load when it broke", "120")
+    press_in_panel(clip, "Record it")
+    broken = clip.shop.learned.prints()[-1]
+    assert broken.broke is not None and "The last one, 28 Nov: broke along a layer." in seen(clip)
+    page.photos.take(photo(tmp_path / "broken.png"))
+    clip.settle(lambda: bool(clip.shop.learned.thumbs(broken.id)))
+    assert next(w.accessibleName() for w in page.photos.findChildren(QPushButton)).startswith("Photo")
+    assert "Kept, without its place and camera." in page.told.text()
+
+
+def test_a_plate_of_several_parts_keeps_what_each_was_printed_as(clip: Desk) -> None:
+    other = next(p.id for p in clip.shop.parts.names() if p.name == "Hose arm")
+    me = clip.part.id
+    done = PlateDone(pieces=((me, 1), (other, 1), (other, 2)), state="printed", printer="Old Tom", title="two kinds")
+    details = details_of_plate(clip.workspace, done, None, None)
+    assert details.parts == tuple(sorted((me, other))) and details.recipe is None
+    assert details.of_part(me).recipe == clip.part.recipe
+    assert details.of_part(other).recipe == clip.shop.parts.get(other).recipe != clip.part.recipe
+    at = (0, None, clip.part.printer_id, clip.part.material, DAY, None, None)
+    clip.workspace.kept.add_print(PrintRecord(*at, "printed: two kinds", None, details), "a plate")
+    clip.settle()
+    walls = f"walls {clip.part.recipe.walls}"
+    assert walls in seen(clip) and "revision 1" in seen(clip)
+    # Judged, it stays the plate's record.
+    pick(clip, "Verdict on look", "good")
+    kept = clip.shop.learned.prints()[-1].details
+    assert kept.look == "good" and kept.recipe is None and kept.each == details.each
+    last = clip.window.steps["Bench"].record.story().prints[-1]
+    assert last.details.recipe == clip.part.recipe

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 
-from knollside.core.job.record import Kept, recipe_words
+from knollside.core.job.record import Kept, measured_words, recipe_words
 from knollside.core.learning.faultnet import CAUSES
 from knollside.core.model.faults import FaultCase
 from knollside.core.model.prints import PrintDetails
 from knollside.gui.openpart import OpenPart, Shelf
 from knollside.gui.spoolfacts import log_of
 from knollside.store.records import PrintRecord
+from knollside.store.workshop import Workshop
 
 
 def fault_words(case: FaultCase) -> str:
@@ -27,8 +29,31 @@ def prints_of(part: int, records: Iterable[PrintRecord]) -> tuple[PrintRecord, .
     return tuple(r for r in records if r.part_id == part or (r.details is not None and part in r.details.parts))
 
 
-def kept_of(records: Iterable[PrintRecord], parts: dict[int, str], shelf: Shelf) -> list[Kept]:
-    """Prints with names, in the order they come."""
+def as_of(record: PrintRecord, part: int) -> PrintRecord:
+    """A print as far as one part goes: on a plate with others, with its own recipe."""
+    return record if record.details is None else replace(record, details=record.details.of_part(part))
+
+
+def measured_on(records: Sequence[PrintRecord], shop: Workshop) -> dict[int, tuple[str, ...]]:
+    """What was measured of the printer's prints in a print's material on its day, in words, by the print's number."""
+    dated = {
+        (r.printer_id, r.material): [
+            (m.on or taken.date(), m) for _, taken, m in shop.learned.measurements(r.printer_id, r.material)
+        ]
+        for r in {(r.printer_id, r.material): r for r in records}.values()
+    }
+    return {
+        r.id: measured_words(m for day, m in dated[r.printer_id, r.material] if day == r.made.date()) for r in records
+    }
+
+
+def kept_of(
+    records: Iterable[PrintRecord],
+    parts: dict[int, str],
+    shelf: Shelf,
+    measured: Mapping[int, tuple[str, ...]] | None = None,
+) -> list[Kept]:
+    """Prints with names, in the order they come; ``measured`` as :func:`measured_on` tells it."""
     out = []
     for r in records:
         faults = r.details.faults if r.details is not None else ()
@@ -36,12 +61,12 @@ def kept_of(records: Iterable[PrintRecord], parts: dict[int, str], shelf: Shelf)
         printer = shelf.printers[r.printer_id].name if r.printer_id in shelf.printers else ""
         several = r.details.parts if r.details is not None else ()
         mine = [parts[n] for n in ((r.part_id,) if r.part_id else several) if n in parts]
-        out.append(Kept(r.id, ", ".join(mine), printer, r.printed, told))
+        out.append(Kept(r.id, ", ".join(mine), printer, r.printed, told, (measured or {}).get(r.id, ())))
     return out
 
 
 def details_now(part: OpenPart, before: Iterable[PrintRecord], grams: float | None) -> PrintDetails:
-    """What a print of the open part, kept now, was printed as; ``before``: every print on record."""
+    """What a print of the open part, kept now, was printed as; ``before``: every print made before it."""
     spool = part.spool
     mine = prints_of(part.id, before)
     since = max((r.made for r in mine), default=None)
@@ -62,7 +87,8 @@ def details_now(part: OpenPart, before: Iterable[PrintRecord], grams: float | No
 
 def reasons_now(part: OpenPart, before_it: Iterable[PrintRecord]) -> list[str]:
     """Why the next print is as it is: what was changed since the last of those before it, and what that rests on."""
-    mine = [r for r in before_it if r.details is not None and r.details.recipe is not None]
+    mine = [as_of(r, part.id) for r in before_it]
+    mine = [r for r in mine if r.details is not None and r.details.recipe is not None]
     last = mine[-1].details if mine else None
     out = []
     if last is not None and last.revision is not None and part.revision > last.revision and part.revision_note:
@@ -78,6 +104,18 @@ def reasons_now(part: OpenPart, before_it: Iterable[PrintRecord]) -> list[str]:
             if since is None or last_cure >= since:
                 out.append(f"{', '.join(s.value for s in case.seen)}: {case.helped.value}, cured.".capitalize())
     return out
+
+
+def asked_why(part: OpenPart, before_it: Iterable[PrintRecord]) -> str:
+    """What a person is to be asked of a print that is kept: why its settings were changed, where nothing that is known
+    says so; nothing where that is said, or nothing was changed."""
+    reasons = reasons_now(part, before_it)
+    changed = [w for w in reasons if ", before " in w and not w.endswith(("pulled bars.", "by pull tests."))]
+    known = [w for w in reasons if w.startswith("Revision ") or w.endswith(", cured.")]
+    if not changed or known:
+        return ""
+    what = changed[0].rstrip(".")
+    return f"Why {what[0].lower()}{what[1:]}? Say it below."
 
 
 def _by(part: OpenPart, what: str) -> str:

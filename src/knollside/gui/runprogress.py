@@ -7,7 +7,7 @@ from datetime import datetime
 
 from knollside.core.job.questions.plates import Plate
 from knollside.core.model import Record, Refused
-from knollside.core.model.prints import PrintDetails
+from knollside.core.model.prints import PartPrint, PrintDetails
 from knollside.core.model.running import PlateDone, PlateState, PrinterLog, Run, Took
 from knollside.core.run.watching import pace_of
 from knollside.gui.spoolfacts import filament_of, log_of
@@ -115,21 +115,28 @@ def _record(
     parts = {part for part, _ in done.pieces}
     part = next(iter(parts)) if len(parts) == 1 else None
     words = f"{_OUTCOME[done.state]}: {done.title}" + (f"; {done.why}" if done.why else "")
-    details = _details(workspace, done, part, spool)
+    details = details_of_plate(workspace, done, part, spool)
     return PrintRecord(0, part, printer, material, now, round(done.hours, 2), actual, words[:200], None, details)
 
 
-def _details(workspace: Workspace, done: PlateDone, part: int | None, spool: Spool | None) -> PrintDetails:
+def details_of_plate(workspace: Workspace, done: PlateDone, part: int | None, spool: Spool | None) -> PrintDetails:
+    """What is kept of a plate that ended: what its ``part`` was printed as, or each of several (None)."""
     told: dict[str, object] = {"plate": done.title[:200], "estimate_g": round(done.grams, 1) if done.grams else None}
     if spool is not None:
         told |= {"spool": spool.name[:60], "lot": log_of(spool, workspace.shelf).lot}
+    each = [_as_printed(workspace, p) for p in sorted({p for p, _ in done.pieces})]
     if part is None:
-        told["parts"] = tuple(sorted({p for p, _ in done.pieces}))
-    else:
-        try:
-            doc = workspace.shop.parts.get(part)
-        except Refused:
-            return PrintDetails.model_validate(told)
-        way = doc.orientation.direction if doc.orientation is not None else None
-        told |= {"revision": doc.revision, "recipe": doc.recipe, "direction": way}
+        told |= {"parts": tuple(sorted({p for p, _ in done.pieces})), "each": tuple(e for e in each if e is not None)}
+    elif each[0] is not None:
+        told |= {"revision": each[0].revision, "recipe": each[0].recipe, "direction": each[0].direction}
     return PrintDetails.model_validate(told)
+
+
+def _as_printed(workspace: Workspace, part: int) -> PartPrint | None:
+    """What a part is printed as now; None where it is gone."""
+    try:
+        doc = workspace.shop.parts.get(part)
+    except Refused:
+        return None
+    way = doc.orientation.direction if doc.orientation is not None else None
+    return PartPrint(part=part, revision=doc.revision, recipe=doc.recipe, direction=way)

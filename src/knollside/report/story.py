@@ -66,6 +66,7 @@ def _print(k: Kept, photos: Sequence[bytes]) -> str:
     if p.broke is not None:
         load = f" at {p.broke.load_N:.0f} N" if p.broke.load_N else ""
         rows.append(("Broke", f"{p.broke.mode}{load}"))
+    rows += [("Measured that day", m) for m in k.measured]
     rows += [("Went wrong", f) for f in k.faults]
     rows += [(a, w) for a, w in (("Why so", d.why), ("Change next", d.next)) if w]
     table = "".join(f"<tr><th>{escape(a)}</th><td>{escape(b)}</td></tr>" for a, b in rows)

@@ -9,19 +9,21 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from knollside.core.job.file import Printed
-from knollside.core.model import Recipe
+from knollside.core.model import Measurement, Recipe
 from knollside.core.model.prints import ASPECTS, PrintDetails
 
 
 @dataclass(frozen=True)
 class Kept:
-    """A print with the names of what it belongs to, and in words what went wrong and was done about it."""
+    """A print with the names of what it belongs to, and in words what went wrong and was done about it, and what was
+    measured of prints that day."""
 
     number: int
     part: str
     printer: str
     printed: Printed
     faults: tuple[str, ...] = ()
+    measured: tuple[str, ...] = ()
 
     @property
     def details(self) -> PrintDetails:
@@ -81,8 +83,24 @@ def _came(k: Kept) -> dict[str, str]:
         "grams": f"{d.actual_g:g}" if d.actual_g else "",
         "broke": broke,
         "went wrong": "; ".join(k.faults),
+        "measured": "; ".join(k.measured),
         **dict(d.judged),
     }
+
+
+def measured_words(readings: Iterable[Measurement]) -> tuple[str, ...]:
+    """Readings by what was measured, as "upright hole 5.3: 5.12, 5.10 mm"."""
+    by: dict[tuple[str, str, float], list[float]] = {}
+    for m in readings:
+        if not m.left_out:
+            by.setdefault((m.kind, m.axis, m.drawn), []).append(m.printed)
+    out = []
+    for (kind, axis, drawn), printed in sorted(by.items()):
+        what = "outside" if kind == "pin" else kind
+        told = ", ".join(f"{p:.2f}" for p in printed[:8])
+        more = f" and {len(printed) - 8} more" if len(printed) > 8 else ""
+        out.append(f"{axis} {what} {drawn:g}: {told}{more} mm")
+    return tuple(out)
 
 
 def differences(a: Kept, b: Kept) -> tuple[Difference, ...]:

@@ -15,11 +15,20 @@ ASPECTS = ("fit", "strength", "look", "ease")
 Text = Annotated[str, Field(max_length=2000)]
 
 
+class PartPrint(Record):
+    """One of several parts on a plate: its number, and what it was printed as."""
+
+    part: int = Field(ge=1)
+    revision: int | None = Field(None, ge=1, le=100_000)
+    recipe: Recipe | None = None
+    direction: Direction | None = None
+
+
 class PrintDetails(Record):
     """``revision`` of the part; its ``recipe`` and ``direction`` as printed; ``spool`` and its ``lot``, ``plate`` by
-    their names; grams foretold and weighed; four judgements; numbers of ``faults``, and of the
-    ``parts`` on its plate where they were several; ``why`` it was printed so, and what
-    to change ``next``."""
+    their names; grams foretold and weighed; four judgements; numbers of ``faults``, and of the ``parts`` on its plate
+    where they were several, with what ``each`` was printed as; ``why`` it was printed so, and what to change ``next``.
+    """
 
     revision: int | None = Field(None, ge=1, le=100_000)
     recipe: Recipe | None = None
@@ -35,8 +44,17 @@ class PrintDetails(Record):
     ease: Judged = ""
     faults: tuple[int, ...] = Field((), max_length=100)
     parts: tuple[int, ...] = Field((), max_length=400)
+    each: tuple[PartPrint, ...] = Field((), max_length=400)
     why: Text = ""
     next: Text = ""
+
+    def of_part(self, part: int) -> PrintDetails:
+        """As far as one of several parts on the plate goes: its own revision, recipe and direction."""
+        mine = next((e for e in self.each if e.part == part), None)
+        if mine is None or self.recipe is not None:
+            return self
+        told = {"revision": mine.revision, "recipe": mine.recipe, "direction": mine.direction}
+        return self.model_copy(update=told)
 
     @property
     def judged(self) -> tuple[tuple[str, Judged], ...]:

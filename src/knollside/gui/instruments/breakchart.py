@@ -34,6 +34,7 @@ class BreakChart(Chart):
         loads = [v for t in self.tests for v in (t.load_N or 0.0, t.predicted_N or 0.0)]
         if self.foretold is not None:
             loads.append(self.foretold.high)
+        self.blank("Breaks that something was foretold of come here." if not loads else "")
         if not loads:
             return
         most = 1.15 * max(loads)

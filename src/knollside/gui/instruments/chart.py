@@ -70,6 +70,18 @@ class Chart(pg.PlotWidget):  # type: ignore[misc]
         self.clear()
         self.draw()
 
+    def blank(self, words: str) -> None:
+        """Nothing to draw, and why; no axes of numbers that mean nothing. Without words, axes again."""
+        for side in self._titles:
+            self.getAxis(side).setVisible(not words)
+        self.getPlotItem().showGrid(x=False, y=not words, alpha=0.25)
+        if words:
+            said = pg.TextItem(words, color=look.colour("slate"), anchor=(0.5, 0.5))
+            said.setFont(font(13))
+            self.addItem(said)
+            said.setPos(0.5, 0.5)
+            self.setRange(xRange=(0, 1), yRange=(0, 1), padding=0)
+
     def _dress(self) -> None:
         self.setBackground(look.colour("paper"))
         for side, title in self._titles.items():

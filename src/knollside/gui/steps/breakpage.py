@@ -18,6 +18,7 @@ from knollside.gui.instruments.breakchart import BreakChart
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, row, rule, tell
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Verdict
+from knollside.gui.steps.photorow import PhotoRow
 from knollside.store.records import PrintRecord
 
 Vec = tuple[float, float, float]
@@ -51,7 +52,10 @@ class BreakPage(Seeing, QWidget):
             lay.addWidget(w)
         lay.addWidget(row(self.mode, self.load, stretch=0))
         lay.addWidget(row(self.where, button("Record it", self.record), stretch=0))
-        for w in (self.placed, self.told, rule(), self.model, self.against):
+        self.photos = PhotoRow(session)
+        self.photos.told.connect(lambda words, well: tell(self.told, words, "good" if well else "bad"))
+        self.last = label("", dim=True, wrap=True)
+        for w in (self.placed, self.told, self.last, self.photos, rule(), self.model, self.against):
             lay.addWidget(w)
         lay.addStretch(1)
 
@@ -93,6 +97,11 @@ class BreakPage(Seeing, QWidget):
             f"Bond between layers of {part.material}: {bond.value:.2f} of the strength along them "
             f"({bond.low:.2f} to {bond.high:.2f}, {bond.source}). {_of_breaks(part.card)}"
         )
+        mine = [r for r in part.records if r.part_id == part.id and r.broke is not None]
+        last = mine[-1] if mine else None
+        self.last.setText("" if last is None else f"The last one, {last.made:%d %b}: {last.outcome}. Its pictures:")
+        self.last.setVisible(last is not None)
+        self.photos.put(None if last is None else last.id)
         self.against.setText(" ".join(disagreement(self.tests, part.plain_card)))
 
     def _foretell(self) -> None:

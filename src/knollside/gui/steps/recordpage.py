@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from functools import partial
+from datetime import date, datetime, time
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QIcon, QPixmap
-from PyQt6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton
+from PyQt6.QtCore import QDate
+from PyQt6.QtWidgets import QDateEdit, QFileDialog, QLineEdit
 
 from knollside.core import units
 from knollside.core.job.file import Printed
@@ -15,20 +14,19 @@ from knollside.core.job.record import Kept, differences, recipe_words
 from knollside.core.model import bounds_of
 from knollside.core.model.prints import ASPECTS, JUDGEMENTS, PrintDetails
 from knollside.gui import nodes, recordfacts
-from knollside.gui.fileasks import LoadPhoto, WriteStory
+from knollside.gui.fileasks import WriteStory
 from knollside.gui.instruments.lifestrip import LifeStrip, OnStrip
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule, tell
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page
+from knollside.gui.steps.photorow import PhotoRow
 from knollside.gui.worker import Outcome
 from knollside.report.story import Story
 from knollside.store.records import PrintRecord
 
 OUTCOMES = ("came out well", "usable, with faults", "does not fit", "lifted off the bed", "failed part-way")
-_SMOOTH = (Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
 _NOT_JUDGED = "–"
-Thumbs = tuple[tuple[int, bytes], ...]  # photos by number, JPEG
 
 
 class RecordPage(Page, Seeing):
@@ -39,17 +37,23 @@ class RecordPage(Page, Seeing):
         self.session = session
         self.chart = LifeStrip()
         self.chart.taken.connect(self._take)
-        self.large: QLabel | None = None  # the photo that is shown large
+        self.photos: PhotoRow | None = None
         self.at: int | None = None
         self.beside: int | None = None
         self.outcome = Dropdown("How the print came out", [(w, w) for w in OUTCOMES], 12)
         self.took = NumberField("Hours it took", "time", "", 1, *bounds_of(Printed, "actual_hours"), 1, 72)
         self.took.line.setPlaceholderText("took, h")
+        self._today = self.workspace.now().date()
+        self.day = QDateEdit(_shown(self._today))
+        self.day.setAccessibleName("Day it was printed")
+        self.day.setDisplayFormat("d MMM yyyy")
+        self.day.setCalendarPopup(True)
         self.told = label("", dim=True, wrap=True)
         self.margins(16, 14)
         self.top(
             heading("It is off the bed"),
-            row(self.outcome, self.took, button("Record the print", self.record), stretch=0),
+            row(self.outcome, self.took, stretch=0),
+            row(self.day, button("Record the print", self.record), spacing=6, stretch=-2),
             self.told,
             rule(),
         )
@@ -67,7 +71,11 @@ class RecordPage(Page, Seeing):
         return next((r for r in mine if r.id == self.at), mine[-1] if mine else None)
 
     def kept(self, record: PrintRecord) -> Kept:
-        return recordfacts.kept_of([record], {self.part.id: self.part.name}, self.workspace.shelf)[0]
+        w = self.workspace
+        measured = recordfacts.measured_on([record], w.shop)
+        return recordfacts.kept_of(
+            [recordfacts.as_of(record, self.part.id)], {self.part.id: self.part.name}, w.shelf, measured
+        )[0]
 
     # Acts
 
@@ -96,20 +104,36 @@ class RecordPage(Page, Seeing):
         if took is not None and not 0.01 <= took <= 1000:
             tell(self.told, "A print takes between a minute and 1,000 hours; not recorded.", "bad")
             return
+        made = self._made()
+        before = [r for r in self.workspace.kept.every_print() if r.made <= made]
+        why = recordfacts.asked_why(doc, recordfacts.prints_of(doc.id, before))
         price = self.view.get(nodes.PRICE).fresh
         estimate = round(price.hours.value / doc.factor.value, 2) if price is not None else None
-        details = recordfacts.details_now(
-            doc, self.workspace.kept.every_print(), price.grams if price is not None else None
-        )
+        details = recordfacts.details_now(doc, before, price.grams if price is not None else None)
         outcome = self.outcome.currentData()
-        at = (doc.id, doc.printer_id, doc.material, self.workspace.now())
+        at = (doc.id, doc.printer_id, doc.material, made)
         self.workspace.kept.add_print(
             PrintRecord(0, *at, estimate, took, outcome, None, details), f"print recorded: {outcome}"
         )
         self.at = None
         self.took.line.clear()
+        self.day.setDate(_shown(self._today))
         words = "Recorded." if took is None or estimate else "Recorded. No estimate was made, so no factor."
-        tell(self.told, words, "good")
+        tell(self.told, f"{words} {why}".strip(), "good")
+
+    def _made(self) -> datetime:
+        """When it was printed: now, or at noon of the day that is chosen."""
+        self._turn_day()
+        day = self.day.date().toPyDate()
+        return self.workspace.now() if day >= self._today else datetime.combine(day, time(12))
+
+    def _turn_day(self) -> None:
+        """A window that is open over midnight: a day that nobody chose is today."""
+        before, self._today = self._today, self.workspace.now().date()
+        chosen = self.day.date().toPyDate()
+        self.day.setMaximumDate(_shown(self._today))
+        if chosen == before:
+            self.day.setDate(_shown(self._today))
 
     def change(self, **change: object) -> None:
         """Something more is known of the print in hand."""
@@ -124,25 +148,6 @@ class RecordPage(Page, Seeing):
             return
         what = next(iter(change))
         self.workspace.kept.put_details(r, after, f"{what} of the print of {r.made:%d %b}")
-
-    def add_photo(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "A photo of the print", "", "Pictures (*.jpg *.jpeg *.png *.webp)")
-        if path:
-            self.photo_from(Path(path))
-
-    def photo_from(self, path: Path) -> None:
-        """A photo is read aside, made small, and kept with the print in hand."""
-        r = self.shown
-        if r is not None:
-            self.session.once("photo", LoadPhoto(path), partial(self._photo_read, r.id, path.name))
-
-    def _photo_read(self, print_id: int, name: str, outcome: Outcome) -> None:
-        if outcome.result is not None:
-            picture, thumb = outcome.result
-            self.workspace.kept.add_photo(print_id, picture, thumb, f"photo {name}")
-            tell(self.told, "Kept, without its place and camera.", "good")
-        elif outcome.refused:
-            tell(self.told, outcome.refused, "bad")
 
     def ask_story(self) -> None:
         name = f"{self.part.name} story.html"
@@ -162,8 +167,9 @@ class RecordPage(Page, Seeing):
     def story(self) -> Story:
         """All that is told of the part."""
         part, shop = self.part, self.workspace.shop
-        kept = recordfacts.kept_of(self.prints, {part.id: part.name}, part.shelf)
-        photos = {r.id: tuple(t for _, t in shop.learned.thumbs(r.id)) for r in self.prints}
+        mine = [recordfacts.as_of(r, part.id) for r in self.prints]
+        kept = recordfacts.kept_of(mine, {part.id: part.name}, part.shelf, recordfacts.measured_on(mine, shop))
+        photos = {r.id: tuple(t for _, t in shop.learned.thumbs(r.id)) for r in mine}
         revisions = tuple((r.number, r.note) for r in shop.parts.revisions(part.id))
         cases = [c for c in part.shelf.faults.values() if c.part == part.id]
         more = [f"{c.opened:%d %b %Y}: {recordfacts.fault_words(c)}." for c in cases]
@@ -174,16 +180,18 @@ class RecordPage(Page, Seeing):
 
     def refresh(self) -> None:
         mine, r = self.prints, self.shown
-        self.chart.put([_on_strip(p) for p in mine], r.id if r is not None else None)
+        on_strip = [_on_strip(recordfacts.as_of(p, self.part.id)) for p in mine]
+        self.chart.put(on_strip, r.id if r is not None else None)
         thumbs = tuple(self.workspace.shop.learned.thumbs(r.id)) if r is not None else ()
-        if self.fresh((mine, r, self.beside, self.part.shelf.faults, thumbs)):
-            self._fill(mine, r, thumbs)
+        self._turn_day()
+        if self.fresh((mine, r, self.beside, self.part.shelf.faults, thumbs, self.part.readings)):
+            self._fill(mine, r)
 
-    def _fill(self, mine: tuple[PrintRecord, ...], r: PrintRecord | None, thumbs: Thumbs) -> None:
+    def _fill(self, mine: tuple[PrintRecord, ...], r: PrintRecord | None) -> None:
         if r is None:
             self.add(label("Of this part no print is on record yet.", dim=True, wrap=True))
             return
-        kept, d = self.kept(r), r.details or PrintDetails()
+        kept, d = self.kept(r), (r.details or PrintDetails()).of_part(self.part.id)
         hours = [f"{h:g} h {w}" for h, w in ((r.estimate_hours, "foretold"), (r.actual_hours, "taken")) if h]
         self.add(heading(f"{r.made:%d %b %Y}", r.outcome))
         about = [f"revision {d.revision}" if d.revision else "", r.material, d.spool, *hours]
@@ -192,6 +200,8 @@ class RecordPage(Page, Seeing):
             told = ", ".join(f"{a} {b}" for a, b in recipe_words(d.recipe) if "usual" not in b and "advised" not in b)
             self.add(label(told[:1].upper() + told[1:], dim=True, wrap=True))
         self.add(*[label(f"Went wrong: {f}.", 13, wrap=True) for f in kept.faults])
+        if kept.measured:
+            self.add(label(f"Measured that day: {'; '.join(kept.measured)}.", dim=True, wrap=True))
         self.add(self._judging(d))
         grams = NumberField("Grams it weighs", "mass", "g", 1, 0, 50_000, 1, 90)
         if d.actual_g is not None:
@@ -202,7 +212,7 @@ class RecordPage(Page, Seeing):
         self.add(row(grams, label(foretold, dim=True), spacing=8, stretch=1))
         for field, words in (("why", "why it was printed so"), ("next", "what to change next")):
             self.add(self._line(field, words, getattr(d, field)))
-        self._photos(thumbs)
+        self._photos(r)
         others = [p for p in mine if p.id != r.id]
         if others:
             self._beside(kept, others)
@@ -234,39 +244,11 @@ class RecordPage(Page, Seeing):
         line.editingFinished.connect(kept)
         return line
 
-    def _photos(self, thumbs: Thumbs) -> None:
-        pictures = []
-        for number, thumb in thumbs[:3]:
-            picture = QPixmap()
-            picture.loadFromData(thumb)
-            shown = QPushButton()
-            shown.setIcon(QIcon(picture))
-            shown.setIconSize(picture.scaled(76, 52, _SMOOTH[0]).size())
-            shown.setFlat(True)
-            shown.setToolTip("Show it large")
-            shown.setAccessibleName(f"Photo {number}")
-            shown.clicked.connect(partial(self.show_large, number))
-            pictures.append(shown)
-        more = [label(f"{len(thumbs) - 3} more in its story", dim=True)] if len(thumbs) > 3 else []
-        if pictures:
-            self.add(row(*pictures, spacing=6, stretch=-2))
-        self.add(row(button("Add a photo …", self.add_photo), *more, spacing=6, stretch=-2))
-
-    def show_large(self, number: int, _: bool = False) -> None:
-        """A photo in a window of its own, beside this one."""
-        photo = self.workspace.shop.learned.photo(number)
-        if photo is None:
-            return
-        picture = QPixmap()
-        picture.loadFromData(photo.picture)
-        self.large = QLabel()
-        self.large.setAttribute(Qt.WidgetAttribute.WA_QuitOnClose, False)
-        self.large.setWindowTitle(f"Knollside: photo {number}")
-        self.large.setAccessibleName(f"Photo {number}, large")
-        most = QSize(1000, 700)
-        fits = picture.width() <= most.width() and picture.height() <= most.height()
-        self.large.setPixmap(picture if fits else picture.scaled(most, *_SMOOTH))
-        self.large.show()
+    def _photos(self, r: PrintRecord) -> None:
+        self.photos = PhotoRow(self.session)
+        self.photos.told.connect(lambda words, well: tell(self.told, words, "good" if well else "bad"))
+        self.photos.put(r.id)
+        self.add(self.photos)
 
     def _beside(self, kept: Kept, others: list[PrintRecord]) -> None:
         options = [("nothing", 0), *((f"{p.made:%d %b}, {p.outcome}", p.id) for p in reversed(others))]
@@ -301,6 +283,10 @@ class RecordPage(Page, Seeing):
             under=("came out well",),
             acts=(Act("Its whole story …", self.ask_story),),
         )
+
+
+def _shown(day: date) -> QDate:
+    return QDate(day.year, day.month, day.day)
 
 
 def _on_strip(r: PrintRecord) -> OnStrip:

@@ -94,8 +94,8 @@ class Look(QObject):
         QPushButton, QToolButton {{ background: {c["paper"]}; border: 1px solid {c["rule 2"]}; border-radius: 6px;
             padding: 5px 10px; }}
         QPushButton:hover, QToolButton:hover {{ border-color: {c["heather"]}; }}
-        QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus, QCheckBox:focus, QRadioButton:focus
-            {{ border: 2px solid {c["heather"]}; }}
+        QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus, QDateEdit:focus, QCheckBox:focus,
+            QRadioButton:focus {{ border: 2px solid {c["heather"]}; }}
         QPushButton:checked {{ background: {c["heather"]}; color: {c["paper"]}; border-color: {c["heather"]}; }}
         QPushButton:disabled, QToolButton:disabled {{ color: {c["slate"]}; background: {c["deep"]}; }}
         QPushButton[main="true"] {{ background: {c["moss"]}; color: {c["on moss"]}; border-color: {c["moss"]}; }}
@@ -106,11 +106,12 @@ class Look(QObject):
         QPushButton[small="true"] {{ padding: 4px 3px; font-size: 13px; }}
         QPushButton[bare="true"] {{ border: 1px solid transparent; background: transparent; padding: 4px 6px; }}
         QPushButton[bare="true"]:hover, QPushButton[bare="true"]:focus {{ border-color: {c["heather"]}; }}
-        QComboBox, QLineEdit {{ background: {c["paper"]}; border: 1px solid {c["rule 2"]}; border-radius: 6px;
+        QComboBox, QLineEdit, QDateEdit {{ background: {c["paper"]}; border: 1px solid {c["rule 2"]}; border-radius: 6px;
             padding: 4px 8px; selection-background-color: {c["heather"]}; min-height: 20px; }}
         QLineEdit[bad="true"] {{ border: 2px solid {c["clay"]}; }}
-        QComboBox::drop-down {{ border: none; width: 20px; }}
-        QComboBox::down-arrow {{ image: url({signs}/down-{"lamp" if self.lamp else "day"}.svg); width: 12px; height: 12px; }}
+        QComboBox::drop-down, QDateEdit::drop-down {{ border: none; width: 20px; }}
+        QComboBox::down-arrow, QDateEdit::down-arrow {{ image: url({signs}/down-{"lamp" if self.lamp else "day"}.svg);
+            width: 12px; height: 12px; }}
         QCheckBox::indicator, QRadioButton::indicator {{ width: 15px; height: 15px; border: 1.5px solid {c["slate"]};
             background: {c["paper"]}; }}
         QCheckBox::indicator {{ border-radius: 4px; }}
