@@ -22,6 +22,7 @@ from knollside.core.proof.couples import screw, snap_arms, thread_pair
 from knollside.core.proof.ladders import (
     flare_piece,
     gap_ladder,
+    roof_pads,
     single_wall,
     square_piece,
     supported_face,
@@ -255,6 +256,17 @@ def test_pull_bars_and_their_fillers_are_as_large_at_every_height() -> None:
     assert [round(gone / short[0]) for _, gone in found] == order != [1, 2, 3, 4]
     with pytest.raises(Refused, match="One to eight"):
         pull_bars(9)
+
+
+def test_roof_pads_are_told_apart_by_notches() -> None:
+    piece = roof_pads(4)
+    assert check(piece.mesh).sound and check(piece.mesh).bodies == 4 and piece.mesh.size[2] == pytest.approx(5.0)
+    pads = shapely.get_parts(polygon_of(cut(piece.mesh, np.array([2.5])).at(0)))
+    lost = [18.0**2 - p.area for p in sorted(pads, key=lambda p: p.centroid.x)]
+    assert np.diff(lost) == pytest.approx(np.full(3, lost[0]), rel=1e-6) and lost[0] > 0.3
+    for none in (1, 9):
+        with pytest.raises(Refused, match="Two to eight"):
+            roof_pads(none)
 
 
 def test_the_frame_square_has_its_sides_and_diagonals() -> None:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import pytest
-from conftest import Desk, press, press_in_panel, seen, turn_to
+from conftest import Desk, press, press_in_panel, seen, turn_to, type_in
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from knollside.core.learning.faults import odds_of
 from knollside.core.learning.faulttests import TESTS
 from knollside.core.model.faults import Cause, FaultTest, Symptom
 from knollside.gui.instruments.causestrata import CauseStrata
@@ -130,17 +131,69 @@ def test_a_measured_wall_answers_the_test_and_tells_the_flow(wrong: Desk) -> Non
     press(wrong, "See what lies behind it")
     faults = page(wrong)
     wrong_ones = ("0.40", "1 readings say too little"), ("a b c", "Readings are numbers"), ("2 2 2", "no single")
+    take_by_choosing(wrong, Cause.LITTLE_FLOW)
     for text, words in wrong_ones:
-        faults.measured(text)
+        type_in(wrong, "Readings of the single wall", text)
         assert words in wrong.window.note.text() and not faults.case.answers
     line = wrong.part.recipe.line_width
-    faults.measured(" ".join(f"{line * 0.9:.3f}".replace(".", ",") for _ in range(8)))
-    wrong.settle()
-    assert "Flow 1.11" in wrong.window.note.text()
+    type_in(wrong, "Readings of the single wall", " ".join(f"{line * 0.9:.3f}".replace(".", ",") for _ in range(8)))
     assert [(a.test, a.answer) for a in faults.case.answers] == [(FaultTest.WALL, "thinner")]
-    faults.wanted.emit()
+    take_by_choosing(wrong, Cause.LITTLE_FLOW)
+    assert "By the wall, flow 1.11" in seen(wrong) and len(faults.case.walls_mm) == 8
+    press_in_panel(wrong, "Print it: at Proof")
     wrong.settle(lambda: wrong.window.current.pieces.piece is not None)
     assert wrong.window.current.name == "Proof" and wrong.window.current.pieces.piece.piece.name == "wall"
+
+
+def take_by_choosing(wrong: Desk, cause: Cause) -> None:
+    """Turn to a cause, as a click on its stratum does."""
+    page(wrong).chosen = None
+    page(wrong)._choose(cause)
+    wrong.settle()
+
+
+def test_tops_are_tried_until_the_flow_at_which_they_close_is_bracketed(wrong: Desk) -> None:
+    take(wrong, Symptom.ROOF_GAPS)
+    press(wrong, "See what lies behind it")
+    faults = page(wrong)
+    take_by_choosing(wrong, Cause.LITTLE_FLOW)
+    press_in_panel(wrong, "gaps left")
+    assert "No top closed yet" in seen(wrong)
+    type_in(wrong, "Flow of a top", "106")
+    press_in_panel(wrong, "it closed")
+    press_in_panel(wrong, "gaps left")  # at 103 %, half-way
+    assert [(t.flow, t.closed) for t in faults.case.tops] == [(1.0, False), (1.06, True), (1.03, False)]
+    assert "Tops close from 103 to 106 % on; set 106 %." in seen(wrong)
+    type_in(wrong, "Flow of a top", "101")
+    press_in_panel(wrong, "it closed")
+    assert "1.03 stayed open and 1.01 closed" in seen(wrong)
+    press_in_panel(wrong, "The last one was none")
+    assert len(faults.case.tops) == 3 and "set 106 %" in seen(wrong)
+    press_in_panel(wrong, "Print pads: at Proof")
+    wrong.settle(lambda: wrong.window.current.pieces.piece is not None)
+    assert wrong.window.current.pieces.piece.piece.name == "pads"
+
+
+def test_what_comes_back_is_in_hand_again_and_its_cure_tells_nothing(wrong: Desk) -> None:
+    take(wrong, Symptom.STRINGS)
+    press(wrong, "See what lies behind it")
+    fresh = page(wrong).found().causes
+    cause = page(wrong).found().best[0]
+    press_in_panel(wrong, "I did this")
+    press_in_panel(wrong, "It helped")
+    number = page(wrong).closed[0][0]
+    mine = odds_of(wrong.workspace.shelf.faults.values())
+    press_in_panel(wrong, "It came back")
+    case = page(wrong).case
+    assert page(wrong).number == number and case.helped is None and case.came_back.cause == cause
+    assert "It came back on" in seen(wrong)
+    # Neither this case nor the printer's odds count that cure any more.
+    assert odds_of(wrong.workspace.shelf.faults.values())[cause] < mine[cause]
+    now = dict(page(wrong).found().causes)
+    assert all(now[c] == pytest.approx(v, abs=1e-9) for c, v in fresh)
+    wrong.workspace.undo.undo()
+    wrong.settle()
+    assert page(wrong).case is None and page(wrong).closed[0][1].helped == cause
 
 
 def test_a_simulated_print_is_asked_about_until_its_cause_is_cured(wrong: Desk) -> None:

@@ -129,7 +129,7 @@ def _posterior(case: FaultCase, odds: Mapping[Cause, float]) -> Array:
         words = TESTS[test].words
         if answer in words:
             seen += np.log(_said(test)[:, words.index(answer)])
-    for cause, helped in {c.cause: c.helped for c in case.cures}.items():
+    for cause, helped in {c.cause: c.helped for c in case.cures if c.back is None}.items():
         if helped is not None:
             has, many = sets[:, _CAUSES.index(cause)] > 0, sets.sum(axis=1) > 1
             p = np.where(has, np.where(many, CURES_HALF, CURES), CURES_NOT)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 from enum import StrEnum
+from typing import Annotated
 
 from pydantic import Field
 
@@ -138,16 +139,28 @@ class Answered(Record):
 
 
 class Cured(Record):
-    """What was done about a cause, and whether it helped (None: not known yet)."""
+    """What was done about a cause, and whether it helped (None: not known yet); ``back``: when it went wrong again for
+    all that, from which on it tells nothing."""
 
     cause: Cause
     at: datetime
     helped: bool | None = None
+    back: datetime | None = None
+
+
+class TopTried(Record):
+    """A top printed at a ``flow`` (times what it is), and whether it closed."""
+
+    flow: float = Field(ge=0.5, le=1.5)
+    closed: bool
+
+
+WallReading = Annotated[Length, Field(gt=0, le=10)]
 
 
 class FaultCase(Record):
     """One print that went wrong. ``place``: on the part, in its own frame; ``height`` over the bed as it lay, mm.
-    ``lacking``: what was looked for and is not there."""
+    ``lacking``: what was looked for and is not there. ``walls_mm``: what a single wall measured; ``tops`` by flow."""
 
     part: int | None = Field(None, ge=1)
     printer: int = Field(ge=0)
@@ -159,9 +172,16 @@ class FaultCase(Record):
     lacking: tuple[Symptom, ...] = Field((), max_length=40)
     answers: tuple[Answered, ...] = Field((), max_length=100)
     cures: tuple[Cured, ...] = Field((), max_length=100)
+    walls_mm: tuple[WallReading, ...] = Field((), max_length=200)
+    tops: tuple[TopTried, ...] = Field((), max_length=60)
     closed: bool = False
 
     @property
     def helped(self) -> Cause | None:
-        """The cause whose cure helped, the last one."""
-        return next((c.cause for c in reversed(self.cures) if c.helped), None)
+        """The cause whose cure helped, the last one, for good."""
+        return next((c.cause for c in reversed(self.cures) if c.helped and c.back is None), None)
+
+    @property
+    def came_back(self) -> Cured | None:
+        """What helped for a while, the last one."""
+        return next((c for c in reversed(self.cures) if c.back is not None), None)

@@ -11,6 +11,7 @@ from knollside.core.proof.couples import snap_arms, thread_pair
 from knollside.core.proof.ladders import (
     flare_piece,
     gap_ladder,
+    roof_pads,
     single_wall,
     square_piece,
     supported_face,
@@ -76,6 +77,7 @@ def wishes(
         Wish("pull", "Pull bars, standing", (), (), (("bars", 4.0), ("lot", 0.0)), ""),
         Wish("pull lying", "Pull bars, lying", (), (), (("bars", 4.0), ("lot", 0.0)), ""),
         Wish("wall", "Single wall", (), (), (("line", line),), ""),
+        Wish("pads", "Roof pads", (), (), (("pads", 5.0),), ""),
         Wish("face", "Supported face", (), (), (("wide", face[0]), ("deep", face[1])), face_words),
         Wish("hinges", "Hinge of three gaps", (), (), (("middle gap", gap or 0.4),), between),
         Wish(
@@ -111,6 +113,8 @@ def make(wish: Wish) -> TestPiece:
         return square_piece(v["side"])
     if wish.name in ("pull", "pull lying"):
         return pull_bars(round(v["bars"]), wish.name == "pull", round(v["lot"]))
+    if wish.name == "pads":
+        return roof_pads(round(v["pads"]))
     if wish.name == "wall":
         return single_wall(v["line"])
     if wish.name == "face":

@@ -144,6 +144,30 @@ def single_wall(line: float, side: float = 40.0, high: float = 15.0) -> TestPiec
     )
 
 
+def roof_pads(count: int, side: float = 18.0, high: float = 5.0) -> TestPiece:
+    """Pads side by side, each with its number in notches: each is given another flow, and tells whether its top closes.
+    Raises :class:`Refused` for fewer than two or more than eight."""
+    if not 2 <= count <= 8:
+        raise Refused("Two to eight pads go side by side.")
+    bodies = []
+    for k in range(count):
+        x = k * (side + 4)
+        pad = box(x, x + side, 0, side, 0, high)
+        for n in notches(k + 1, x + 2.4, 0, 0, high):
+            pad = pad - n
+        bodies.append(pad)
+    return TestPiece(
+        "pads",
+        "Roof pads",
+        placed(*bodies),
+        (),
+        (),
+        f"{count} pads. Give pad 1 the lowest flow and each one more 3 % more, print them with your tops and infill, "
+        "hold each to the light, and say at What went wrong which tops closed.",
+        "It cannot tell: the flow of walls.",
+    )
+
+
 def supported_face(wide: float, deep: float, high: float = 8.0) -> TestPiece:
     """A small roof on a wall, as wide and deep as a face of the job that is held up: its support is what is tried."""
     if not (6 <= wide <= 40 and 6 <= deep <= 40):

@@ -85,7 +85,9 @@ class CauseStrata(QWidget):
         words = CAUSES[cause].words if cause is not None else "something else"
         inner = box.adjusted(10, 1, -8, -1)
         flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        p.drawText(QRectF(inner.left(), inner.top(), inner.width() - 54, inner.height()), int(flags), words)
+        room = QRectF(inner.left(), inner.top(), inner.width() - 48, inner.height())
+        words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
+        p.drawText(room, int(flags), words)
         p.setFont(font(15 if k == 0 else 13, 700))
         p.drawText(inner, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight), percent(share))
 

@@ -54,7 +54,7 @@ class BenchStep(Step):
         self.measuring.go = lambda name: self.go(name)
         self.trials.pulls.wanted.connect(self._at_proof)
         self.trials.gaps.wanted.connect(lambda: self._at_proof("face"))
-        self.faults.wanted.connect(lambda: self._at_proof("wall"))
+        self.faults.wanted.connect(self._at_proof)
 
     def _at_proof(self, piece: str, sizes: Mapping[str, float] | None = None) -> None:
         """Show a test piece where it is made."""

@@ -5,14 +5,12 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from knollside.core.learning.faultnet import CAUSES
 from knollside.core.learning.faults import Ask, Believed, believed
 from knollside.core.learning.faultstate import Known
 from knollside.core.learning.faulttests import TESTS
-from knollside.core.learning.flow import flow_of_wall, wall_answer
-from knollside.core.model import Refused
 from knollside.core.model.faults import Answered, Cause, Cured, FaultCase, FaultTest, Symptom
 from knollside.gui import faultfacts, nodes
 from knollside.gui.instruments.causestrata import CauseStrata, percent
@@ -21,16 +19,18 @@ from knollside.gui.instruments.widgets import Chip, button, heading, label, row,
 from knollside.gui.runedits import next_number
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
+from knollside.gui.steps.flowtrial import FlowTrial
 from knollside.gui.steps.page import Page
 from knollside.sim.faulty import Befallen, FaultyPrinter, printer_with_faults
 
 Vec = tuple[float, float, float]
+_OF_FLOW = (Cause.LITTLE_FLOW, Cause.MUCH_FLOW)
 
 
 class FaultsPage(Page, Seeing):
-    """One case in hand: the part's newest that is not closed. ``wanted``: the single wall is to be printed."""
+    """One case in hand: the part's newest that is not closed. ``wanted``: a test piece of flow is to be printed."""
 
-    wanted = pyqtSignal()
+    wanted = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -40,6 +40,11 @@ class FaultsPage(Page, Seeing):
         self._found: tuple[object, Believed | None] = (None, None)
         self._stand_in: tuple[str, FaultyPrinter] | None = None
         self._befell: tuple[int, Befallen] | None = None  # case and what truly was at work in it, simulated
+        self.flow = FlowTrial()
+        self.flow.measured.connect(self._measured)
+        self.flow.tried.connect(lambda tops: self._put({"tops": tops}, "a top tried"))
+        self.flow.said.connect(self.workspace.said.emit)
+        self.flow.wanted.connect(self.wanted.emit)
         self.margins(16, 12)
 
     # What is stored
@@ -56,11 +61,11 @@ class FaultsPage(Page, Seeing):
         return None if n is None else self.workspace.shelf.faults[n]
 
     @property
-    def closed(self) -> list[FaultCase]:
-        """Cases of this printer that are over, the newest first."""
-        cases = self.workspace.shelf.faults.values()
-        mine = [c for c in cases if c.closed and c.printer == self.part.printer_id]
-        return sorted(mine, key=lambda c: c.opened, reverse=True)
+    def closed(self) -> list[tuple[int, FaultCase]]:
+        """Cases of this printer that are over, by their numbers, the newest first."""
+        cases = self.workspace.shelf.faults.items()
+        mine = [(n, c) for n, c in cases if c.closed and c.printer == self.part.printer_id]
+        return sorted(mine, key=lambda of: of[1].opened, reverse=True)
 
     def known(self, case: FaultCase) -> Known:
         told = self.view.get(nodes.SUPPORTS).fresh
@@ -111,6 +116,23 @@ class FaultsPage(Page, Seeing):
         if case is not None:
             made = Answered(test=test, answer=answer, at=self.workspace.now())
             self._put({"answers": (*case.answers, made)}, f"{test.value}: {answer}")
+
+    def _measured(self, readings: tuple[float, ...], answer: str) -> None:
+        """Readings of the single wall: the test's answer, and the flow that mends it."""
+        case = self.case
+        if case is not None:
+            made = Answered(test=FaultTest.WALL, answer=answer, at=self.workspace.now())
+            self._put({"walls_mm": readings, "answers": (*case.answers, made)}, f"a single wall: {answer}")
+
+    def came_back(self, number: int) -> None:
+        """What was cured went wrong again: its case is in hand once more, and its cure tells nothing."""
+        case = self.workspace.shelf.faults[number]
+        now = self.workspace.now()
+        last = max(k for k, c in enumerate(case.cures) if c.helped and c.back is None)
+        cures = tuple(c.model_copy(update={"back": now}) if k == last else c for k, c in enumerate(case.cures))
+        again = case.model_copy(update={"cures": cures, "closed": False, "part": self.part.id})
+        self.workspace.runs.put_fault(number, again, f"{case.cures[last].cause.value}: it came back")
+        self.turn(False)
 
     def looked(self, symptom: Symptom, there: bool) -> None:
         """A closer look found it, or did not."""
@@ -203,6 +225,10 @@ class FaultsPage(Page, Seeing):
         self.add(heading("What lies behind it"), label(words, dim=True, wrap=True))
         self.add(row(button("Change what it looks like", lambda: self.turn(True), plain=True), stretch=-2))
         waits = case.cures[-1] if case.cures and case.cures[-1].helped is None else None
+        back = case.came_back
+        if back is not None and back.back is not None and waits is None:
+            words = f"Cured on {back.at:%d %b}: {CAUSES[back.cause].words.lower()}. It came back on {back.back:%d %b}."
+            self.add(label(f"{words} Some come back by themselves: do it again, or look further.", 13, wrap=True))
         if waits is not None:
             self._ask_helped(waits)
         elif not found.settled and found.asks:
@@ -229,9 +255,11 @@ class FaultsPage(Page, Seeing):
             self.add(row(sim, stretch=-2))
         over = self.closed
         if over:
-            c = over[0]
+            n, c = over[0]
             end = f"{CAUSES[c.helped].words.lower()}: cured" if c.helped is not None else "left as it was"
             self.add(label(f"{c.opened:%d %b}: {', '.join(s.value for s in c.seen)}; {end}.", dim=True, wrap=True))
+            if c.helped is not None and not many:
+                self.add(row(button("It came back", partial(self.came_back, n), plain=True), stretch=-2))
 
     def _where(self, case: FaultCase) -> str:
         if case.height is None:
@@ -249,8 +277,9 @@ class FaultsPage(Page, Seeing):
             self.add(label(f"Tells most: {ask.value}, {facts.minutes:.0f} min", 14, 700, wrap=True))
             self.add(label(f"{facts.do} {facts.ask}", 13, wrap=True))
             self.add(*_rows([(w, partial(self.answer, ask, w)) for w in facts.words]))
-            if ask is FaultTest.WALL:
-                self._ask_wall()
+            case = self.case
+            if ask is FaultTest.WALL and case is not None:
+                self.add(*self.flow.wall(case, self.part.recipe.line_width))
             return
         self.add(label("Tells most: look at the print again", 14, 700, wrap=True))
         for s in ask:
@@ -262,33 +291,6 @@ class FaultsPage(Page, Seeing):
                 b.setAccessibleName(f"{s.value}: {b.text()}")
             self.add(row(label(s.value, 13), yes, no, spacing=4, stretch=0))
 
-    def _ask_wall(self) -> None:
-        """The single wall's readings, which answer the test and tell the flow."""
-        typed = QLineEdit()
-        typed.setAccessibleName("Readings of the single wall")
-        typed.setPlaceholderText("eight readings in mm: 0.46 0.47 0.45 …")
-        typed.setMaxLength(400)
-        typed.returnPressed.connect(lambda: self.measured(typed.text()))
-        print_it = button("Print it: at Proof", self.wanted.emit, plain=True)
-        self.add(typed, row(button("Take them", lambda: self.measured(typed.text())), print_it, spacing=4, stretch=-2))
-
-    def measured(self, text: str) -> None:
-        """Readings of the single wall: the test's answer, and the flow that mends it."""
-        line = self.part.recipe.line_width
-        try:
-            readings = [float(w.replace(",", ".")) for w in text.replace(";", " ").split()]
-            flow, answer = flow_of_wall(line, readings), wall_answer(line, readings)
-        except ValueError:
-            self.workspace.said.emit("Readings are numbers in mm with spaces between, as 0.46 0.47 0.45.")
-            return
-        except Refused as refusal:
-            self.workspace.said.emit(str(refusal))
-            return
-        self.workspace.said.emit(
-            f"Flow {flow.value:.3f} times what it is ({flow.low:.3f} to {flow.high:.3f}) makes the wall {line:.2f} mm."
-        )
-        self.answer(FaultTest.WALL, answer)
-
     def _ask_helped(self, waits: Cured) -> None:
         self.add(label(f"Done: {CAUSES[waits.cause].cure}", 13, 600, wrap=True))
         self.add(label("Print the same again. Is it well now?", 13, wrap=True))
@@ -296,7 +298,7 @@ class FaultsPage(Page, Seeing):
 
     def _of_cause(self, case: FaultCase, found: Believed, cause: Cause, may: bool) -> None:
         facts = CAUSES[cause]
-        cases = sum(c.helped == cause for c in self.closed)
+        cases = sum(c.helped == cause for _, c in self.closed)
         chip = Chip("yours" if cases else "typical")
         self.add(row(label(facts.words, 14, 700, wrap=True), chip, stretch=0))
         self.add(label(facts.cure, 13, wrap=True))
@@ -308,6 +310,9 @@ class FaultsPage(Page, Seeing):
             a, b, share = found.pair
             other = b if cause == a else a
             self.add(label(f"With “{CAUSES[other].words.lower()}” at once: {percent(share)}.", dim=True, wrap=True))
+        if cause in _OF_FLOW:
+            asked = bool(found.asks) and found.asks[0][0] is FaultTest.WALL and may and not found.settled
+            self.add(*(() if asked else self.flow.wall(case, self.part.recipe.line_width)), *self.flow.tops(case))
         if may:
             self.add(row(button("I did this", partial(self.cure, cause)), stretch=-2))
         self.add(rule(), row(button("Leave it", self.close_case, plain=True), stretch=-2))

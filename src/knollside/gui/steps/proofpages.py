@@ -23,6 +23,7 @@ _FIELDS: dict[str, tuple[str, str, float, float, float, int]] = {
     "wide": ("length", "mm", 1, 6, 40, 0),
     "deep": ("length", "mm", 1, 6, 40, 0),
     "bars": ("share", "", 1, 1, 8, 0),
+    "pads": ("share", "", 1, 2, 8, 0),
     "lot": ("share", "", 1, 0, 1000, 0),
     "across": ("length", "mm", 1, 3, 60, 1),
     "a turn": ("length", "mm", 0.25, 0.4, 6, 2),
