@@ -12,13 +12,14 @@ import pytest
 from conftest import DEMO, box, mesh_of
 
 from knollside.core.job.answer import read_part
-from knollside.core.job.revising import changes, in_place_of
+from knollside.core.job.revising import carried_places, changes, in_place_of
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.featuretable import FeatureTable
 from knollside.core.mesh.identity import first_names, follow, named
 from knollside.core.mesh.load import load_file
 from knollside.core.mesh.revised import _apart, _gone_along, matched, placement
-from knollside.core.model import Feature, Mesh, Refused
+from knollside.core.model import DesignCase, Feature, FixedFixture, ForceLoad, LoadCase, Mesh, Refused
+from knollside.core.strength.set_out import place_feature
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 from revisions import score
@@ -154,3 +155,30 @@ def test_places_are_apart_by_hand() -> None:
         FeatureTable.of([hole]), FeatureTable.of([replace(there, centre=(4.0, 6.0, 3.0), diameter=5.0)]), 100.0, [by]
     )
     assert cost[0, 0] == pytest.approx(0.02 * 100 * 0.2 + 0.1 * 5)
+
+
+def test_a_bare_place_stays_goes_with_its_feature_or_is_said_to_lie_on_nothing() -> None:
+    """A plate made longer and thicker, its boss lifted: where a load is drawn by a place alone."""
+    old, new = read_part(plate()), read_part(plate(long=72, thick=10))
+    boss = next(f for f in old.features if f.kind == "pin")
+    on_boss, on_end, on_top = (30.0, 18.0, 12.0), (60.0, 15.0, 4.0), (20.0, 5.0, 8.0)
+    loads = tuple(ForceLoad(at=at, force_N=(0, 0, -5)) for at in (on_boss, on_end, on_top))
+    held = (FixedFixture(at=(0.0, 15.0, 4.0)),)
+    case = DesignCase(fixtures=held, cases=(LoadCase(name="a", loads=loads),))
+    told, said = carried_places(old, new, case)
+    # The near end is where it was; the far end went on, the top up; the side of the boss is there still.
+    end, top = (next(f.id for f in old.features if f.kind == "flat" and f.axis[k] > 0.9) for k in (0, 2))
+    assert told.fixtures == held
+    now = {(v.at, v.feature) for v in told.cases[0].loads}
+    assert (None, end) in now and (on_boss, None) in now, now
+    assert (None, top) in now and len(said) == 2 and f"went with {end.replace('-', ' ')}" in said[0]
+    assert boss.id not in str(said)
+    # What lay on a face without a name that is gone is on nothing: it is refused, not solved for another.
+    solid = m3.Manifold.sphere(10, 48).scale((1, 0.8, 0.6)) + m3.Manifold.cube((40, 40, 6), True).translate((0, 0, -8))
+    flat = m3.Manifold.cube((40, 40, 6), True).translate((0, 0, -8))
+    dome, bare = read_part(mesh_of(solid)), read_part(mesh_of(flat))
+    case = DesignCase(cases=(LoadCase(name="a", loads=(ForceLoad(at=(0, 0, 6), force_N=(0, 0, -5)),)),))
+    told, said = carried_places(dome, bare, case)
+    assert told.cases[0].loads[0].feature == "place at (0.0, 0.0, 6.0)" and "point at it again" in said[0]
+    with pytest.raises(Refused, match="no feature"):
+        place_feature(bare.mesh, bare.features, told.cases[0].loads[0])

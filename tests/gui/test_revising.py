@@ -58,6 +58,23 @@ def test_a_longer_plate_drawn_elsewhere_keeps_what_was_said_of_it(desk: Desk, tm
     assert abs(desk.facts.mesh.size[0] - 72) < 1e-6
 
 
+def test_a_load_at_a_bare_place_goes_with_the_face_it_was_on_and_comes_back(desk: Desk, tmp_path: Path) -> None:
+    opened(desk, tmp_path)
+    case = desk.stored.design_case
+    bare = case.cases[0].model_copy(update={"loads": (ForceLoad(at=(60, 15, 4), force_N=(20, 0, 0)),)})
+    desk.put("duty", case.model_copy(update={"cases": (bare,)}), "at a bare place")
+    end = next(f.id for f in desk.facts.features if f.kind == "flat" and f.axis[0] > 0.9)
+    desk.window.part_step.open_revision(plate(tmp_path / "newer.stl", 72, 5.0))
+    desk.settle(lambda: desk.part.revision == 2 and desk.facts is not None)
+    load = desk.stored.design_case.cases[0].loads[0]
+    assert (load.at, load.feature) == (None, end) and f"went with {end.replace('-', ' ')}" in desk.window.note.text()
+    desk.settle(lambda: desk.facts is not None and desk.facts.feature(end) is not None)
+    assert abs(desk.facts.feature(end).centre[0] - 72) < 0.01
+    desk.workspace.undo.undo()
+    desk.settle(lambda: desk.part.revision == 1)
+    assert desk.stored.design_case.cases == (bare,)
+
+
 def test_what_is_no_revision_changes_nothing_and_a_break_is_its_cause(desk: Desk, tmp_path: Path) -> None:
     opened(desk, tmp_path)
     other = tmp_path / "other.stl"

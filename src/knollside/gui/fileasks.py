@@ -13,7 +13,7 @@ from knollside.core.job.questions.fits import Correct
 from knollside.core.job.questions.part import Part, ReadMesh
 from knollside.core.job.questions.plates import Plates
 from knollside.core.job.questions.settling import Proved, prove_printed
-from knollside.core.job.revising import in_place_of
+from knollside.core.job.revising import carried_places, in_place_of
 from knollside.core.job.slicedcheck import Plan, SlicedCheck, check_sliced
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import in_millimetres
@@ -34,10 +34,11 @@ Vec = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class ReadIn:
-    """A mesh from a file, packed as the workshop keeps it."""
+    """A mesh from a file, packed as the workshop keeps it; of a revision, the ``design_case`` as it goes on."""
 
     loaded: Loaded
     packed: PackedMesh
+    design_case: DesignCase | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,6 +63,7 @@ class LoadRevision(Question[ReadIn]):
 
     path: Path
     before: Part
+    design_case: DesignCase
     kept: ClassVar[int] = 0
 
     def answer(self, ask: Answerer) -> ReadIn:
@@ -69,10 +71,12 @@ class LoadRevision(Question[ReadIn]):
         found = read_mesh(self.path, lambda: ask.tick(0.2, "reading the file"))
         # Asked as the window will ask: where the mesh stays as it is, it is read once.
         now = ask(ReadMesh(ask.meshes.put(found.mesh)), 0.3, 0.8).facts
-        mesh, note = in_place_of(ask(self.before), now)
+        before = ask(self.before)
+        mesh, note = in_place_of(before, now)
+        key = ask.meshes.put(mesh)
+        told, lost = carried_places(before, ask(ReadMesh(key), 0.8, 0.9).facts, self.design_case)
         ask.tick(0.9, "packing it")
-        ask.meshes.put(mesh)
-        return ReadIn(replace(found, mesh=mesh, notes=(*found.notes, *note)), pack(mesh))
+        return ReadIn(replace(found, mesh=mesh, notes=(*found.notes, *note, *lost)), pack(mesh), told)
 
 
 @dataclass(frozen=True, eq=False)

@@ -316,12 +316,19 @@ class Workspace(QObject):
             self.said.emit(f"{found.loaded.name} is the mesh that is open: nothing was changed.")
             return
         note, number = self._cause() or f"from {found.loaded.name}", [0]
+        told, put = found.design_case, self.shop.parts.put
 
         def do() -> None:
             number[0] = self.shop.parts.add_revision(part.id, found.packed, note)
             self.meshes.put(found.loaded.mesh, found.packed.fingerprint)
+            if told is not None:
+                put(part.id, Kind.DESIGN_CASE, told)
 
-        self.push(note, do, lambda: self.shop.parts.drop_revision(part.id, number[0]))
+        def undo() -> None:
+            self.shop.parts.drop_revision(part.id, number[0])
+            put(part.id, Kind.DESIGN_CASE, part.design_case)
+
+        self.push(note, do, undo)
         if found.loaded.notes:
             self.said.emit(" ".join(found.loaded.notes))
 

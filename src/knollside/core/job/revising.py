@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 import numpy as np
 
 from knollside.core.job.answer import PartFacts
+from knollside.core.mesh.features import feature_at
 from knollside.core.mesh.identity import Names
-from knollside.core.mesh.revised import Became, Placement, became, placement
-from knollside.core.model import Mesh, Refused
+from knollside.core.mesh.nearest import nearest_face
+from knollside.core.mesh.revised import Became, Placement, became, matched, placement
+from knollside.core.model import DesignCase, Mesh, Refused
+from knollside.core.model.placed import Placed
 
+STAYS = 0.3  # mm that a surface may have moved under a bare place
+Where = TypeVar("Where", bound=Placed)
 LEAST = 0.25  # of the features that must be there again for it to be the same part
 
 
@@ -37,6 +44,52 @@ def _words(where: Placement) -> str:
     x, y, z = where.move
     moved = f"moved by ({x:.1f}, {y:.1f}, {z:.1f}) mm"
     return f"It was drawn {'turned and ' if turned else ''}{moved}, and was put back where the last revision lies."
+
+
+def carried_places(before: PartFacts, now: PartFacts, design_case: DesignCase) -> tuple[DesignCase, tuple[str, ...]]:
+    """The design case with its bare places, held or loaded, as they are on the mesh ``now`` (in the frame of the one
+    before), and a sentence for each that is no more where it was.
+
+    A place stays where its surface is still there and of the same feature. Else it goes with the feature it was on; of
+    one that had no name it becomes a place that is on no part, so that nothing is computed for another.
+    """
+    pairs = matched(before.features, now.features, float(before.mesh.size.max()))
+    same = {before.features[i].id: now.features[j].id for i, j in pairs.items()}
+    said: list[str] = []
+
+    def carried(place: Where) -> Where:
+        if place.at is None or _stays(before, now, same, place.at):
+            return place
+        name = _feature_under(before, place.at)
+        x, y, z = place.at
+        where = f"({x:.1f}, {y:.1f}, {z:.1f})"
+        if before.feature(name) is None:
+            name = f"place at {where}"
+            said.append(f"What was at {where} lies on nothing that was there before: point at it again at Duty.")
+        else:
+            said.append(f"What was at {where} went with {name.replace('-', ' ')}: look at Duty.")
+        return place.model_copy(update={"at": None, "feature": name})
+
+    fixtures = tuple(carried(f) for f in design_case.fixtures)
+    cases = tuple(c.model_copy(update={"loads": tuple(carried(v) for v in c.loads)}) for c in design_case.cases)
+    return design_case.model_copy(update={"fixtures": fixtures, "cases": cases}), tuple(said)
+
+
+def _feature_under(part: PartFacts, at: tuple[float, float, float]) -> str:
+    """The feature a bare place is on; nothing where it is on no part."""
+    try:
+        return feature_at(part.mesh, part.features, at).id
+    except Refused:
+        return ""
+
+
+def _stays(before: PartFacts, now: PartFacts, same: dict[str, str], at: tuple[float, float, float]) -> bool:
+    off = [nearest_face(p.mesh, np.asarray(at, float))[1] for p in (before, now)]
+    if off[1] > off[0] + STAYS:
+        return False
+    old, new = (_feature_under(p, at) for p in (before, now))
+    # Of two unnamed patches nothing tells that they are not the same one.
+    return same.get(old, "") == new or (before.feature(old) is None and now.feature(new) is None)
 
 
 def changes(before: Names | None, after: Names | None) -> tuple[Became, ...]:

@@ -118,7 +118,9 @@ class PartStep(Step):
         """Read a newer mesh of the open part aside; it becomes its next revision."""
         part = self.part
         if part.question is not None:
-            self.session.once("load", LoadRevision(Path(path), part.question), partial(self._revised, part.id))
+            self.session.once(
+                "load", LoadRevision(Path(path), part.question, part.design_case), partial(self._revised, part.id)
+            )
 
     def _revised(self, part_id: int, outcome: Outcome) -> None:
         if outcome.refused:
