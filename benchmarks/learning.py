@@ -106,7 +106,8 @@ def _search(row: Row) -> None:
     rows = [(k, words_of(kept(1 + k % 28, why=" ".join(rng.choice(words, 30)))) + f" n{k}") for k in range(5000)]
     index = PrintSearch()
     begun = time.perf_counter()
-    index.put(0, rows)
+    index.begin(0, rows)
+    index.go_on()
     made = time.perf_counter() - begun
     slowest = peer = 0.0
     for typed in (*words[:60], "trellis", "238 petg", '"old tom"', "good", "a"):

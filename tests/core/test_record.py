@@ -49,7 +49,9 @@ def test_a_print_is_found_by_any_of_its_words_and_a_hostile_search_finds_nothing
         kept(2, wrong=("strings: the filament took up water, cured",)),
         kept(3, next="Outer wall slower", spool="Weißes Garn"),
     ]
-    index.put(1, ((k.number, words_of(k)) for k in prints))
+    index.begin(1, ((k.number, words_of(k)) for k in prints))
+    assert index.go_on(2) and index.find("238") == [1] and index.find("wall") == []
+    assert not index.go_on(2)
     assert index.find("238") == [1] and index.find("strong bars") == [1]
     assert index.find("string") == [2] and index.find('"outer wall"') == [3] and index.find('"wall outer"') == []
     assert index.find("weiss") == [] and index.find("weiß") == [3] and index.find("") is None
@@ -57,9 +59,11 @@ def test_a_print_is_found_by_any_of_its_words_and_a_hostile_search_finds_nothing
         assert index.find(odd) is None or isinstance(index.find(odd), list)
     assert index.find("238 NOT 250") == [] and index.find("words:238") == []
     # Another key, other prints; the same key is not indexed anew.
-    index.put(2, [(9, "cane clip")])
+    index.begin(2, [(9, "cane clip")])
+    index.go_on()
     assert index.find("238") == [] and index.find("cane") == [9]
-    index.put(2, [(10, "238")])
+    index.begin(2, [(10, "238")])
+    index.go_on()
     assert index.find("238") == []
 
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.stats import norm
 
-from knollside.core.learning.supportgap import GAPS, _chance, _Grid, settle
+from knollside.core.learning.supportgap import GAPS, _chance, _Grid, gap_words, settle
 from knollside.core.model.trials import SupportTrial
 from knollside.sim.supports import some_supports
 
@@ -49,6 +49,15 @@ def test_chances_are_those_of_two_thresholds() -> None:
     faster, slower = _chance(_Grid(*one), 0.17, 1.0, False), _chance(_Grid(*one), 0.17, 0.5, True)
     assert faster[2][0] == pytest.approx(norm.cdf((0.12 - 0.17) / 0.02))
     assert slower[2][0] == pytest.approx(norm.cdf((0.17 - 0.17) / 0.02))
+
+
+def test_a_gap_is_told_by_its_chances() -> None:
+    trials = [trial(0.2, "clean"), trial(0.12, "welded")]
+    c = settle(trials, 0.7).chances
+    k = int(np.argmin(np.abs(GAPS - 0.2)))
+    told = f"At 0.20 mm {100 * c.clean[k]:.0f} of 100 come off clean, {100 * c.welded[k]:.0f} weld"
+    assert gap_words(trials, 0.2, 0.7).startswith(told) and gap_words(trials, 0.2, 0.7).endswith("(yours, 2 trials).")
+    assert gap_words((), 0.2, 0.5).endswith("(typical).")
 
 
 def test_most_printers_are_settled_within_four_trials_and_rightly() -> None:

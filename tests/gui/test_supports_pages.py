@@ -114,7 +114,7 @@ def test_support_numbers_and_a_second_material_are_priced(shelf: Desk) -> None:
     stiff = state.fresh("supports").regions[0].force
     shelf.workspace.runs.put_gaps(1, study, "three supports felt")
     shelf.settle(lambda: state.fresh("supports") is not None)
-    assert "N (yours, 3 trials)." in seen(shelf)
+    assert "N (yours, 3 trials)." in seen(shelf) and "lift (yours, 3 trials)." in seen(shelf)
     felt = state.fresh("supports").regions[0].force
     assert felt.value > 1.5 * stiff.value and felt.high / felt.low < stiff.high / stiff.low
 

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from itertools import islice
 
 MOST_WORDS = 24
 _QUOTED = re.compile(r'"([^"]*)"')
@@ -32,23 +33,33 @@ def match_of(typed: str) -> str:
 
 
 class PrintSearch:
-    """Numbers of prints by words. :meth:`put` all of them whenever ``key`` is another; then :meth:`find`."""
+    """Numbers of prints by words. :meth:`begin` whenever ``key`` is another, :meth:`go_on` until it is done, then
+    :meth:`find`: an index of thousands is made a few at a time, so that nobody waits for it."""
 
     def __init__(self) -> None:
         self._raw: sqlite3.Connection | None = None
         self._key: object = None
+        self._left: Iterator[tuple[int, str]] = iter(())
 
-    def put(self, key: object, rows: Iterable[tuple[int, str]]) -> None:
-        """Index prints by number and words, unless it was made of this ``key`` already."""
+    def begin(self, key: object, rows: Iterable[tuple[int, str]]) -> None:
+        """Index prints by number and words from now on, unless that is so of this ``key`` already."""
         if self._raw is not None and key == self._key:
             return
         if self._raw is not None:
             self._raw.close()
         self._raw, self._key = sqlite3.connect(":memory:", isolation_level=None, check_same_thread=False), key
         self._raw.execute("CREATE VIRTUAL TABLE prints USING fts5(words, tokenize='unicode61 remove_diacritics 2')")
+        self._left = iter(rows)
+
+    def go_on(self, many: int | None = None) -> bool:
+        """Index so many more (None: all); whether there may be some left."""
+        if self._raw is None:
+            return False
+        some = list(islice(self._left, many))
         self._raw.execute("BEGIN")
-        self._raw.executemany("INSERT INTO prints (rowid, words) VALUES (?, ?)", rows)
+        self._raw.executemany("INSERT INTO prints (rowid, words) VALUES (?, ?)", some)
         self._raw.execute("COMMIT")
+        return many is not None and len(some) == many
 
     def find(self, typed: str, most: int = 10_000) -> list[int] | None:
         """Numbers of prints with all that is typed; None where nothing is asked for."""

@@ -16,6 +16,7 @@ from knollside.core.job.file import Printed
 from knollside.core.lay.peel import Peel, learn_peel
 from knollside.core.learning.bond import learn_bond
 from knollside.core.learning.breaks import with_model
+from knollside.core.learning.supportgap import gap_words
 from knollside.core.material.allowables import Allowables, limits_of
 from knollside.core.material.bond import BondSetting, with_setting
 from knollside.core.material.cards import MATERIALS, Material, material, with_bond
@@ -94,6 +95,12 @@ class Stated:
     def peel(self) -> Peel:
         """How hard supports come off on this printer."""
         return learn_peel(self.support_trials)
+
+    @property
+    def gap_words(self) -> str:
+        """How supports come off with the gap and fan that are set, in a sentence."""
+        fan = self.recipe.fan
+        return gap_words(self.support_trials, self.support_settings.gap_mm, 0.5 if fan is None else fan)
 
     @property
     def loaded(self) -> bool:

@@ -118,6 +118,15 @@ def settle(
     return _settle(tuple(trials), fan, slow, pattern)
 
 
+def gap_words(trials: Sequence[SupportTrial], gap: float, fan: float) -> str:
+    """How supports with a gap come off, in a sentence, with where that is from."""
+    c = settle(trials, fan).chances
+    lifted, clean, welded = (100 * float(np.interp(gap, GAPS, v)) for v in (c.lifted, c.clean, c.welded))
+    n = len(trials)
+    source = f"yours, {n} trial{'s' if n > 1 else ''}" if n else "typical"
+    return f"At {gap:.2f} mm {clean:.0f} of 100 come off clean, {welded:.0f} weld, {lifted:.0f} lift ({source})."
+
+
 @lru_cache(maxsize=16)
 def _settle(trials: tuple[SupportTrial, ...], fan: float, slow: bool, pattern: RoofPattern) -> Settled:
     others = any(t.pattern != pattern for t in trials)

@@ -116,7 +116,8 @@ class LayBook:
         running = view.waiting(nodes.SETTLED) or view.waiting(nodes.LAYERS)
         self.trust.put(shown, view.grid, view.stability, view.get(nodes.LAYERS).fresh, running)
         self.weights.put(shown, design_case.purpose, {str(k): v for k, v in design_case.weights.items()})
-        self.supports.put(view.get(nodes.SUPPORTS).fresh, view.part.support_settings, view.waiting(nodes.SUPPORTS))
+        part, waiting = view.part, view.waiting(nodes.SUPPORTS)
+        self.supports.put(view.get(nodes.SUPPORTS).fresh, part.support_settings, waiting, part.gap_words)
         if self.front == SPLIT and ranked.fresh is not None:
             plans, whole = view.get(nodes.SPLIT), nodes.whole(view.inputs)
             reserve = whole.reserve.value if whole is not None else 0.0

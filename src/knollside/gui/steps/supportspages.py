@@ -88,13 +88,14 @@ class SupportsPage(Page):
         chosen = {**self.support_settings.by_hand, region.key: on}
         self._changed(by_hand=chosen, words=f"{'hold' if on else 'leave'} the {region.kind} at {region.low:.0f} mm")
 
-    def put(self, found: Supported | None, support_settings: SupportSettings, waiting: bool) -> None:
+    def put(self, found: Supported | None, support_settings: SupportSettings, waiting: bool, how: str) -> None:
+        """``how``: they come off with the gap that is set, in a sentence."""
         self.support_settings = support_settings
         self.preset.put(support_settings.preset)
         self.kind.put(support_settings.style)
         for key, f in self.numbers.items():
             f.put(float(getattr(support_settings, key)))
-        if not self.fresh((Same(found), support_settings.model_dump_json(), waiting)):
+        if not self.fresh((Same(found), support_settings.model_dump_json(), waiting, how)):
             return
         if found is None:
             self.add(label("Looking at each layer …" if waiting else "Take a way first.", dim=True, wrap=True))
@@ -103,7 +104,7 @@ class SupportsPage(Page):
         if total.count:
             words = f"{total.grams:.1f} g and {total.minutes:.0f} min, estimated"
             scars = f"; scars {', '.join(total.scars)}" if total.scars else ""
-            self.add(line(f"{_places(total.count)} supported", "", words + scars))
+            self.add(line(f"{_places(total.count)} supported", "", words + scars), label(how, dim=True, wrap=True))
         else:
             self.add(line("No supports", "", ""))
         if total.open_ones:

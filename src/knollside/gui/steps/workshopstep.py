@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFileDialog, QStackedWidget, QWidget
 
 from knollside.core.job.record import Kept, prints_csv, prints_json, words_of
@@ -27,6 +28,7 @@ from knollside.store.records import PrintRecord
 from knollside.store.search import PrintSearch, match_of
 
 SPOOLS = 1
+_AT_ONCE = 200  # prints indexed at once, some milliseconds
 
 
 class WorkshopStep(Step):
@@ -37,6 +39,10 @@ class WorkshopStep(Step):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.found, self.table = PrintSearch(), RecordTable(self._find, self.ask_out)
+        self._indexing = QTimer()
+        self._indexing.setSingleShot(True)
+        self._indexing.setInterval(0)
+        self._indexing.timeout.connect(self._index)
         self._key: object = None
         self._lines: list[Line] = []
         self._kept: list[Kept] = []
@@ -93,6 +99,8 @@ class WorkshopStep(Step):
             self._key, self._records = key, records
             self._kept = kept_of(records, names, shelf)
             self._lines = [_line(k) for k in reversed(self._kept)]
+            self.found.begin(key, map(_worded, self._kept))
+            self._indexing.start()
         return self._lines
 
     def ask_out(self) -> None:
@@ -112,11 +120,16 @@ class WorkshopStep(Step):
             self.workspace.said.emit(str(refusal))
 
     def _find(self, typed: str) -> list[int] | None:
-        """Prints with these words; the index is made when something is looked for, not before."""
+        """Prints with these words; what the index still lacks is put in now."""
         if not match_of(typed):
             return None
-        self.found.put(self._key, ((k.number, words_of(k)) for k in self._kept))
+        self.found.go_on()
         return self.found.find(typed)
+
+    def _index(self) -> None:
+        """A few more prints into the index, while nothing else is to be done."""
+        if self.found.go_on(_AT_ONCE):
+            self._indexing.start()
 
     def _shelf(self) -> tuple[OnShow, ...]:
         shelf, now = self.workspace.shelf, self.workspace.now()
@@ -158,6 +171,10 @@ class WorkshopStep(Step):
             source=f"{f.source}.",
             acts=(back,),
         )
+
+
+def _worded(k: Kept) -> tuple[int, str]:
+    return k.number, words_of(k)
 
 
 def _line(k: Kept) -> Line:
