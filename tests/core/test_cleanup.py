@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from conftest import mesh_of
 
-from knollside.core.fit.dryfit import FRICTION, STICKS, Guide, slides, snap, tries
+from knollside.core.fit.dryfit import FRICTION, STICKS, Between, Guide, slides, snap, tries
 from knollside.core.fit.torques import head_torque, insert_torque, thread_torque, torque_of
 from knollside.core.job.questions.cleanup import _bodies
 from knollside.core.lay.bed_adhesion import BedAdhesion
@@ -127,6 +127,24 @@ def test_the_angle_is_where_weight_along_equals_friction_and_sticking() -> None:
     weight = grams * 9.81e-3
     assert weight * math.sin(a) == pytest.approx(FRICTION.value * weight * math.cos(a) + STICKS.value, rel=1e-9)
     assert slides(Guide(0.5)).drops is False and slides(Guide(8.0)).drops is None
+
+
+def test_twelve_grams_slide_where_a_hand_computes_it() -> None:
+    """Weight 0.1177 N; 0.3 and 0.06 N: 16.7 degrees and asin(0.488); 0.2 and 0.02: 11.3 and asin(0.167); 0.4 and 0.15
+    never."""
+    told = slides(Guide(12.0)).angle
+    assert (told.value, told.low, told.high) == pytest.approx((45.91, 20.90, 180.0), abs=0.02)
+
+
+def test_bodies_printed_in_place_drop_by_the_weight_of_the_lighter_one() -> None:
+    heavy, light = (Between((0, 1), 0.3, True, g, True, 0.1, 0.2) for g in (400.0, 0.05))
+    a, b = tries((), {}, {}, between=(heavy, light))
+    assert "slide by itself from 12 to 24°" in a.should and "10 of 100 weld, 20 rattle" in a.should
+    assert "too light to drop" in b.should and a.key == "bodies 1 and 2" and a.outcomes[0] == "by itself"
+    # A guide that nobody weighed is as light as the lightest that is told: a tenth of a gram, no more.
+    m = Mate(feature="h", hardware="rod 8 mm", fit="free")
+    assert tries((m,), {}, {})[0].should == tries((m,), {"h": Guide(0.1)}, {})[0].should
+    assert tries((m,), {"h": Guide(0.001)}, {})[0].should == tries((m,), {"h": Guide(0.1)}, {})[0].should
 
 
 def test_what_hangs_off_a_short_guide_jams() -> None:

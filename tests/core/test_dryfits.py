@@ -103,6 +103,9 @@ def test_the_foretold_gap_is_on_the_scale_of_the_window() -> None:
     thing = Mate(feature="hole-1", size_mm=7.8, tolerance_mm=0.1, fit="slide")
     c = correct(hole(8.4), thing, (0, 0, 1), readings)
     assert foretold_gap(c, thing, CLASSES, False) == pytest.approx(8.2 - 7.9, abs=0.01)
+    # A peg of 8 in a hole of 40 is no fit at all, and is not kept as one.
+    far = correct(hole(40.0), m, (0, 0, 1), readings)
+    assert foretold_gap(far, m, CLASSES, False) is None
     lying = correct(hole(8.4), m, (1, 0, 0), readings)
     assert foretold_gap(lying, m, CLASSES, False) is None
     screw = Mate(feature="hole-1", hardware="M8")

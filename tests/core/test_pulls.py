@@ -223,6 +223,9 @@ def test_what_a_study_gives_the_card_is_in_the_card_s_own_measure() -> None:
     tall = study.model_copy(update={"varies": "layer height"})
     low = tuple(b.model_copy(update={"level": 0.001 * b.level}) for b in tall.pulls)
     assert [p.at for p in curve_of(tall.model_copy(update={"pulls": low}), 0.4).points] == pytest.approx([0.125, 0.25])
+    under = study.model_copy(update={"pulls": tuple(b.model_copy(update={"level": -b.level}) for b in study.pulls)})
+    with pytest.raises(Refused, match="no fan"):
+        curve_of(under, 0.4)
     for varies in ("nozzle kind", "material lot"):
         with pytest.raises(Refused, match="card"):
             curve_of(study.model_copy(update={"varies": varies}), 0.4)
@@ -232,6 +235,7 @@ def test_a_plan_prints_every_level_in_every_round_in_places_drawn_by_lot() -> No
     study = PullStudy(printer=1, material="PETG", levels=levels_of("250, 226; 238"), each=8)
     plates = planned(study, 7)
     assert planned(study, 7) == plates and planned(study, 8) != plates
+    assert [p.number for p in plates] == list(range(1, 13)) and [p.round for p in plates] == sorted([1, 2, 3] * 4)
     for r in (1, 2, 3):
         of = [p for p in plates if p.round == r]
         assert sorted((p.level, p.standing) for p in of) == [(226, True), (238, False), (238, True), (250, True)]

@@ -111,6 +111,16 @@ def test_a_dry_fit_moves_the_window_of_its_class_and_starts_the_running_in(desk:
     assert stated_of(job).windows == desk.part.windows
     for _ in range(2):
         desk.workspace.undo.undo()
+    # What a mate wore is kept to its last sixty, so that the part can always be read again.
+    many = m.model_copy(update={"worn": tuple((float(k), 0.2) for k in range(60))})
+    desk.workspace.edit({Kind.MATES: (many,)}, "worn long")
+    desk.at("Bench", "Clean up")
+    desk.settle(lambda: desk.fresh("finish") is not None)
+    type_in(desk, "Gap measured", "0.3")
+    press_in_panel(desk, "by itself")
+    assert desk.shop.parts.get(desk.part.id).mates[0].worn[-2:] == ((59.0, 0.2), (0.0, 0.3))
+    for _ in range(2):
+        desk.workspace.undo.undo()
     desk.settle()
     assert desk.part.windows["slide"] == typical and desk.part.mates == (m,) and desk.part.fit_checks == ()
 

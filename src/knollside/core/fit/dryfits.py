@@ -16,8 +16,9 @@ from scipy.special import ndtr
 
 from knollside.core.fit.correction import Correction
 from knollside.core.fit.windows import Windows, gap_window
-from knollside.core.model import Array, Mate, Range
+from knollside.core.model import Array, Mate, Range, ends_of
 from knollside.core.model.fitchecks import FitCheck
+from knollside.core.model.mates import WornGap
 
 _SIGMA = 0.07  # mm that an edge of a class may lie elsewhere, one sigma: typical
 _FEEL = 0.02  # mm between two hands, or two tries
@@ -25,6 +26,7 @@ _WRONG = 0.06  # of dry fits are told of a burr, a string or another mate
 _COMMON = 0.5  # of a foretold gap's variance is this printer's, the same in all its prints
 _MEASURED = 0.03  # mm, of a gap that was measured
 _LEAST = 0.03  # mm that a window is wide
+_ENDS = ends_of(WornGap)
 _STEPS = np.linspace(-0.24, 0.24, 49)
 _COMMONS, _SHARES = np.polynomial.hermite_e.hermegauss(7)
 
@@ -52,7 +54,8 @@ def foretold_gap(c: Correction, mate: Mate, windows: Windows, corrected: bool) -
     if corrected and c.partner:
         return (low + high) / 2  # both partners give way until it is there
     printed = c.printed_then if corrected else c.printed_now
-    return low + (printed - c.target.low if c.shift.kind == "hole" else c.target.high - printed)
+    gap = low + (printed - c.target.low if c.shift.kind == "hole" else c.target.high - printed)
+    return gap if _ENDS[0] <= gap <= _ENDS[1] else None  # no gap of a fit: another thing goes there
 
 
 def learn_windows(typical: Windows, typed: Collection[str], checks: Sequence[FitCheck]) -> dict[str, LearnedWindow]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import get_args
 
 import numpy as np
+from pydantic import ValidationError
 from scipy.special import stdtrit
 
 from knollside.core.learning.pulls import Studied, studied
@@ -29,7 +30,10 @@ def curve_of(study: PullStudy, nozzle_mm: float) -> BondCurve:
         }
         raise Refused(told.get(study.varies, "That has no curve on the card."))
     scale = {"nozzle temperature": 1.0, "fan": 0.01, "layer height": 1 / nozzle_mm}[over]
-    return BondCurve(over=over, hard_nozzle=study.hard_nozzle, points=bond_curve(study.pulls, scale))
+    try:
+        return BondCurve(over=over, hard_nozzle=study.hard_nozzle, points=bond_curve(study.pulls, scale))
+    except ValidationError:
+        raise Refused(f"A level of that is no {over}: look at what was typed.") from None
 
 
 def bond_curve(pulls: Sequence[Pull], scale: float = 1.0) -> tuple[BondPoint, ...]:

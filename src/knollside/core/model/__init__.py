@@ -19,6 +19,7 @@ from knollside.core.model.base import (
     bounds_of,
     ends_of,
     fault_of,
+    most_kept,
 )
 from knollside.core.model.design_case import (
     TEN_YEARS,
@@ -161,6 +162,7 @@ __all__ = [
     "fixed_as",
     "fixture_of",
     "load_of",
+    "most_kept",
     "most_of",
     "rotation_to_up",
     "same_direction",

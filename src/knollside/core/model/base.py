@@ -81,6 +81,14 @@ def ends_of(kind: Any) -> tuple[float, float]:
     return _ends(found, str(kind))
 
 
+def most_kept(record: type[Record], name: str) -> int:
+    """How many a record's list may hold, as its own field says; raises :class:`KeyError` without a bound."""
+    for m in _metadata(record, name):
+        if isinstance(m, annotated_types.MaxLen):
+            return m.max_length
+    raise KeyError(f"{record.__name__}.{name} has no bound")
+
+
 def _ends(metadata: list[Any], what: str) -> tuple[float, float]:
     low, high = -np.inf, np.inf  # a field may narrow what its type allows
     for m in metadata:

@@ -9,7 +9,7 @@ from knollside.core.fit.dryfit import Try
 from knollside.core.fit.dryfits import foretold_gap
 from knollside.core.job.questions.cleanup import Finishing
 from knollside.core.lay.cleanup import CAUTIONS, Chore
-from knollside.core.model import GapTrial, ends_of
+from knollside.core.model import GapTrial, Mate, ends_of, most_kept
 from knollside.core.model.fitchecks import FitCheck, FitChecks, Moved
 from knollside.core.model.mates import Cycles, WornGap
 from knollside.gui import nodes
@@ -87,12 +87,13 @@ class CleanPage(Page, Seeing):
         if pair is not None and pair.gap is not None and 0.005 <= pair.gap <= 5 and (freed or pair.alone):
             h = part.recipe.layer_height
             trial = GapTrial(direction="in the layer", drawn=pair.gap, freed=freed, layer_height=h)
-        kept = FitChecks(checks=(*self.part.fit_checks, made))
+        kept = FitChecks(checks=(*self.part.fit_checks, made)[-most_kept(FitChecks, "checks") :])
         mates = part.mates
         if made.measured_mm is not None and t.mates:
             worn = (made.cycles, made.measured_mm)
             mates = tuple(
-                m.model_copy(update={"worn": (*m.worn, worn)}) if m.feature == t.key else m for m in part.mates
+                m.model_copy(update={"worn": (*m.worn, worn)[-most_kept(Mate, "worn") :]}) if m.feature == t.key else m
+                for m in part.mates
             )
         self.cycles, self.gap = 0.0, None
         words = f"{t.key.replace('-', ' ')} {made.did}"
@@ -121,7 +122,7 @@ class CleanPage(Page, Seeing):
             "gap_mm": gap,
             "doubt_mm": min(c.sigma, 2.0),
         }
-        return made.model_copy(update=update)
+        return FitCheck.model_validate(made.model_dump() | update)
 
     # Showing
 
@@ -129,6 +130,7 @@ class CleanPage(Page, Seeing):
         of = self.part.mesh_hash, self.part.orientation
         if of != self._of:
             self._of, self.at = of, 0
+            self.corrected, self.cycles, self.gap = None, 0.0, None
         told = self.finishing
         refused = self.view.get(nodes.FINISH).refusal
         if self.fresh((Same(told), self.at, self.part.fit_checks, refused, self.as_corrected)):

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from knollside.core.learning.flow import flow_of_top, flow_of_wall, wall_answer
-from knollside.core.model import Refused, bounds_of
+from knollside.core.model import Refused, bounds_of, most_kept
 from knollside.core.model.faults import FaultCase, TopTried
 from knollside.gui.instruments.widgets import NumberField, button, label, row
 
@@ -56,7 +56,8 @@ class FlowTrial(QObject):
         flow.put(at)
 
         def tried(closed: bool) -> None:
-            self.tried.emit((*case.tops, TopTried(flow=round(flow.value, 3), closed=closed)))
+            tried_so = TopTried(flow=round(flow.value, 3), closed=closed)
+            self.tried.emit((*case.tops, tried_so)[-most_kept(FaultCase, "tops") :])
 
         acts = [button(w, partial(tried, c)) for w, c in (("it closed", True), ("gaps left", False))]
         print_it = button("Print pads: at Proof", partial(self.wanted.emit, "pads"), plain=True)

@@ -89,6 +89,7 @@ class PullsPage(Page, Seeing):
         )
         self.workspace.runs.put_study(number, made, f"pull tests of {name}")
         self.at = number
+        self._typed.clear()
         self.session.touch()
 
     def _change(self, change: dict[str, object], words: str) -> None:
@@ -216,6 +217,7 @@ class PullsPage(Page, Seeing):
 
     def _pick(self, number: object) -> None:
         self.at = int(str(number))
+        self._typed.clear()
         self.session.touch()
 
     def _entry(self, study: PullStudy) -> tuple[QWidget, ...]:

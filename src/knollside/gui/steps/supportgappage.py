@@ -44,7 +44,7 @@ class SupportGapPage(Page, Seeing):
         self.chart = GapChance()
         self.gap: float | None = None  # typed; else the next one to try
         self.force: float | None = None
-        self.roof: tuple[float, float] | None = None  # typed; else that of the piece at Proof
+        self.roof: tuple[int, tuple[float, float]] | None = None  # part and sides typed; else as the piece at Proof
         self.slow = False
         self.pattern: RoofPattern = "lines"
         self.margins(16, 14)
@@ -72,7 +72,8 @@ class SupportGapPage(Page, Seeing):
     @property
     def roof_mm(self) -> tuple[float, float]:
         """Short and long side of what the support held: as typed, else the piece by this part's largest held face."""
-        low, high = sorted(self.roof or roof_to_try(nodes.held_face(self.view.inputs)))
+        typed = self.roof[1] if self.roof is not None and self.roof[0] == self.part.id else None
+        low, high = sorted(typed or roof_to_try(nodes.held_face(self.view.inputs)))
         return low, high
 
     def found(self) -> Settled:
@@ -181,7 +182,7 @@ class SupportGapPage(Page, Seeing):
 
     def _type_side(self, k: int, value: float) -> None:
         other = self.roof_mm[1 - k]
-        self.roof = (value, other) if k == 0 else (other, value)
+        self.roof = self.part.id, (value, other) if k == 0 else (other, value)
         self.session.touch()
 
     def _type_gap(self, value: float) -> None:
