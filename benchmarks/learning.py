@@ -12,6 +12,8 @@ Row = Callable[..., None]
 def report(row: Row) -> None:
     _pulls(row)
     _gap(row)
+    _peel(row)
+    _dry_fits(row)
     _ends(row)
     _faults(row)
     _revisions(row)
@@ -51,6 +53,30 @@ def _gap(row: Row) -> None:
         f"{100 * within / count:.0f} %; {100 * wrong / count:.0f} %; {tried / count:.1f}",
         "80 %",
     )
+
+
+def _peel(row: Row) -> None:
+    """Force of supports at other places than tried, on printers of another law; before trials and after four."""
+    from core.test_peel import held
+
+    told = [held(np.random.default_rng(22), many, 1000) for many in (0, 4)]
+    row(
+        "force to take a support off held, before any trial and after four; over the high end; ends apart",
+        "; ".join(f"{100 * a:.0f} % ({100 * b:.1f} %, {c:.1f} times)" for a, b, c in told),
+        "90 %",
+    )
+
+
+def _dry_fits(row: Row) -> None:
+    """Prints that fit, aimed at the window before and after so many dry fits, by hands that want another one."""
+    from core.test_dryfits import fitting
+
+    words = []
+    for off in (0.08, 0.15, 0.0):
+        made = [fitting(np.random.default_rng(23), many, off, 200) for many in (3, 6)]
+        shares = ", ".join(f"{100 * after:.0f}" for _, after in made)
+        words.append(f"{100 * made[0][0]:.0f} › {shares} %")
+    row("prints that fit before and after 3, 6 dry fits; window 0.08, 0.15, 0 mm elsewhere", "; ".join(words), "–")
 
 
 def _ends(row: Row) -> None:
