@@ -139,6 +139,7 @@ def main() -> None:
         whole.tabs.turn_to(2)
         desk.settle()
         whole.trials.pulls.begin()
+        whole.trials.pulls._change({"levels": (214.0, 226.0, 238.0, 250.0), "each": 8}, "four heats")
         whole.trials.pulls.simulate()
         shot("8-bench-pulls")
         desk.workspace.open(next(p.id for p in desk.shop.parts.names() if p.name == "Gate latch"))

@@ -14,7 +14,7 @@ from knollside.cli import main
 from knollside.core.learning.bondcurve import bond_curve, curve_of, fitted
 from knollside.core.learning.pulls import Verdict, advice, bars_for, studied
 from knollside.core.learning.pullstable import read_pulls
-from knollside.core.material.bond import BondSetting, with_setting
+from knollside.core.material.bond import BondSetting, shares, usual_nozzle, with_setting
 from knollside.core.material.cards import material
 from knollside.core.material.own import BondCurve, BondPoint, OwnCard, with_own
 from knollside.core.model import Refused
@@ -204,6 +204,22 @@ def test_each_nozzle_and_each_setting_has_a_curve_of_its_own() -> None:
     assert with_setting(taller, BondSetting(nozzle_c=230, over_nozzle=0.75)).bond.value == pytest.approx(0.5 * 0.75)
     with pytest.raises(ValidationError, match="one curve"):
         OwnCard(bond_curves=(plain, plain))
+
+
+def test_typical_shares_of_the_bond_by_hand() -> None:
+    """PETG's usual fan is a half, its nozzle 240: full fan a fifth less (35 to 10 %), a minute a layer 4 % (8 to 0), at
+    most three tenths, 0.3 mm out of a bore of 0.4 an eighth."""
+    card = material("PETG")
+    told = {s.name: s.left for s in shares(card, BondSetting(fan=1.0, layer_s=60.0, over_nozzle=0.75))}
+    assert [(r.value, r.low, r.high) for r in (told["Fan"], told["Slow layers"], told["Thick layers"])] == [
+        pytest.approx((0.8, 0.65, 0.9)),
+        pytest.approx((0.96, 0.92, 1.0)),
+        pytest.approx((0.875, 0.75, 0.9625)),
+    ]
+    (slow,) = shares(card, BondSetting(layer_s=30.0 * 2**20))
+    assert slow.left.value == pytest.approx(0.7)
+    cold = shares(card, BondSetting(nozzle_c=usual_nozzle(card) - 10))[0].left
+    assert (cold.value, cold.low, cold.high) == pytest.approx((0.88, 0.76, 0.94))
 
 
 def test_a_card_stored_with_one_curve_is_still_read() -> None:
