@@ -11,7 +11,13 @@ from conftest import mesh_of
 
 from knollside.core.fit.dryfit import FRICTION, STICKS, Between, Guide, slides, snap, tries
 from knollside.core.fit.torques import head_torque, insert_torque, thread_torque, torque_of
-from knollside.core.job.questions.cleanup import _bodies
+from knollside.core.job.answer import PartFacts
+from knollside.core.job.ask import Answerer
+from knollside.core.job.asked import ask_fits, ask_gaps, ask_price
+from knollside.core.job.questions.cleanup import Finish, Finishing, _bodies, _guide
+from knollside.core.job.questions.orientation import Supports
+from knollside.core.job.questions.part import Part, ReadMesh, names_of_new
+from knollside.core.job.stated import Stated
 from knollside.core.lay.bed_adhesion import BedAdhesion
 from knollside.core.lay.cleanup import Mess, Wanted, chores, drill_for
 from knollside.core.lay.strata import lay_strata
@@ -225,3 +231,46 @@ def test_where_bodies_are_heavy_is_their_middle() -> None:
     assert shares[by_share] == pytest.approx(np.sort(volumes) / volumes.sum(), rel=2e-3)
     assert middles[by_share[0]] == pytest.approx([40, 0, 6], abs=1e-6)
     assert middles[by_share[1]] == pytest.approx([5, 5, 5], abs=1e-9)
+
+
+def hung(arm: float, deep: float) -> Mesh:
+    """A block with a hole of 8.4 and, in it, a pin of 8 that carries a cube ``arm`` beside its axis; ``deep`` long."""
+    block = m3.Manifold.cube((60, 60, deep), True).translate((0, 0, deep / 2))
+    block = block - m3.Manifold.cylinder(99, 4.2, circular_segments=96).translate((0, 0, -20))
+    pin = m3.Manifold.cylinder(deep + 10, 4.0, circular_segments=96)
+    bar = m3.Manifold.cube((arm + 4, 4, 4)).translate((0, -2, deep + 6))
+    cube = m3.Manifold.cube((20, 20, 20), True).translate((arm, 0, deep + 14))
+    return mesh_of(m3.Manifold.compose([block, pin + bar + cube]))
+
+
+def finishing(mesh: Mesh) -> tuple[PartFacts, Finishing, float]:
+    """All of a part with its pin as a slide in its hole, and the grams of the whole."""
+    ask = Answerer()
+    key = ask.meshes.put(mesh)
+    facts = ask(ReadMesh(key)).facts
+    part = Part(key, names_of_new(key, facts))
+    found = ask(part)
+    hole = next(f for f in found.features if f.kind == "hole")
+    pin = next(f for f in found.features if f.kind == "pin" and abs((f.diameter or 0) - 8) < 0.1)
+    s = Stated(mates=(Mate(feature=hole.id, partner=pin.id, fit="slide"),))
+    supports = Supports(part, (), s.direction, s.recipe, s.support_settings, s.card, s.printer, (), s.peel)
+    told = ask(Finish(supports, ask_fits(part, s), ask_gaps(part, s), ask_price(part, s)))
+    return found, told, ask(ask_price(part, s)).grams
+
+
+def test_a_pair_moves_by_its_lighter_body_and_jams_by_what_hangs_beside_its_guide() -> None:
+    found, told, grams = finishing(hung(60.0, 20.0))
+    (mate,) = (t for t in told.tries if t.mates)
+    shares, middles = _bodies(found.mesh)
+    guide = _guide(found, mate.mates[0], grams * shares, middles)
+    # By hand: cube 8000, bar 64 by 4 by 4, pin, all at their arms; the block is many times heavier.
+    parts = np.array([8000.0, 64 * 16.0 - 14 * 16.0, math.pi * 16 * 30])
+    arm = float(parts @ [60.0, 32.0, 0.0] / parts.sum())
+    assert guide.arm == pytest.approx(arm, rel=0.03) and guide.length == pytest.approx(20.0, abs=0.01)
+    moving = parts.sum() / (parts.sum() + 60 * 60 * 20 - math.pi * 4.2**2 * 20)
+    assert guide.grams == pytest.approx(grams * moving, rel=0.02)
+    assert "jam askew" in mate.should and mate.drops is False
+    # Hung by its middle in a long guide it does not jam, light as it is.
+    _, told, _ = finishing(hung(4.0, 40.0))
+    (mate,) = (t for t in told.tries if t.mates)
+    assert "jam" not in mate.should and "a push" in mate.should

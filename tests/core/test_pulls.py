@@ -332,6 +332,12 @@ def test_a_curve_through_the_levels_is_that_of_weighed_least_squares() -> None:
     w = 1.645 * 2 / np.array([v.mean.high - v.mean.low for v in found.levels])
     again = np.polynomial.Polynomial.fit(x, y, 2, w=w)
     assert np.allclose(curve.value, again(curve.levels), rtol=1e-6)
+    # Its band by drawing means within their own doubt a thousand times, where they stray no more than that says.
+    drawn = [np.polynomial.Polynomial.fit(x, y + rng.normal(0, 1 / w), 2, w=w)(curve.levels) for _ in range(1000)]
+    stray = float((((again(x) - y) * w) ** 2).sum()) / 2
+    band = 1.645 * np.std(drawn, axis=0) * np.sqrt(max(stray, 1.0))
+    assert np.allclose(curve.high - curve.value, band, rtol=0.12)
+    assert np.allclose(curve.value - curve.low, band, rtol=0.12)
     true = 20 - 0.004 * (curve.levels - 245) ** 2
     assert ((curve.low <= true) & (true <= curve.high)).mean() > 0.8
     few = studied([p for p in pulls if p.level in (215, 235, 255)])

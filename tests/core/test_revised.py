@@ -182,3 +182,30 @@ def test_a_bare_place_stays_goes_with_its_feature_or_is_said_to_lie_on_nothing()
     assert told.cases[0].loads[0].feature == "place at (0.0, 0.0, 6.0)" and "point at it again" in said[0]
     with pytest.raises(Refused, match="no feature"):
         place_feature(bare.mesh, bare.features, told.cases[0].loads[0])
+
+
+@pytest.mark.parametrize(("thick", "stays"), [(8.25, True), (8.4, False)])
+def test_a_surface_may_have_moved_by_three_tenths_under_a_bare_place(thick: float, stays: bool) -> None:
+    old, new = read_part(plate()), read_part(plate(thick=thick))
+    case = DesignCase(cases=(LoadCase(name="a", loads=(ForceLoad(at=(20.0, 5.0, 8.0), force_N=(0, 0, -5)),)),))
+    told, said = carried_places(old, new, case)
+    assert (told == case) is stays and bool(said) is not stays
+
+
+@pytest.mark.parametrize(("kept", "taken"), [(3, True), (2, False)])
+def test_a_quarter_of_the_features_must_be_there_again(kept: int, taken: bool) -> None:
+    """Ten features of the old part; of a new one so many are the same and the others of other kinds and sizes."""
+
+    def feature(k: int, kind: str, d: float, x: float) -> Feature:
+        return Feature(
+            f"{kind}-{k}", kind, (x, 0.0, 0.0), (0, 0, 1), np.zeros(0, int), diameter=d, length=5.0, area=9.0
+        )  # type: ignore[arg-type]
+
+    old = [feature(k, "hole", 2.0 + k, 11.0 * k) for k in range(10)]
+    new = old[:kept] + [feature(k, "pin", 0.7, 11.0 * k + 3) for k in range(kept, 10)]
+    facts = [replace(read_part(plate()), features=tuple(f)) for f in (old, new)]
+    if taken:
+        in_place_of(*facts)
+    else:
+        with pytest.raises(Refused, match="another part"):
+            in_place_of(*facts)
