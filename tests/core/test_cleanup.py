@@ -240,7 +240,7 @@ def hung(arm: float, deep: float) -> Mesh:
     pin = m3.Manifold.cylinder(deep + 10, 4.0, circular_segments=96)
     bar = m3.Manifold.cube((arm + 4, 4, 4)).translate((0, -2, deep + 6))
     cube = m3.Manifold.cube((20, 20, 20), True).translate((arm, 0, deep + 14))
-    return mesh_of(m3.Manifold.compose([block, pin + bar + cube]))
+    return mesh_of(m3.Manifold.compose([block, pin + bar + cube]).translate((13, -7, 2)))
 
 
 def finishing(mesh: Mesh) -> tuple[PartFacts, Finishing, float]:
@@ -270,6 +270,8 @@ def test_a_pair_moves_by_its_lighter_body_and_jams_by_what_hangs_beside_its_guid
     moving = parts.sum() / (parts.sum() + 60 * 60 * 20 - math.pi * 4.2**2 * 20)
     assert guide.grams == pytest.approx(grams * moving, rel=0.02)
     assert "jam askew" in mate.should and mate.drops is False
+    between = next(t.between for t in told.tries if t.between is not None)
+    assert between.grams == pytest.approx(guide.grams) and between.bodies == (0, 1)
     # Hung by its middle in a long guide it does not jam, light as it is.
     _, told, _ = finishing(hung(4.0, 40.0))
     (mate,) = (t for t in told.tries if t.mates)

@@ -176,6 +176,19 @@ def test_the_bond_over_heat_is_found_and_is_what_a_card_then_holds() -> None:
         bond_curve([b for b in bars if b.standing])
 
 
+def test_a_point_of_the_bond_has_the_doubt_of_both_kinds_of_bars() -> None:
+    """Eight standing at 20 MPa or so, five lying at 40: ends by Student's t of each, in quadrature of the logs."""
+    up, flat = [19.0, 20.0, 21.0, 20.0, 18.5, 21.5, 20.5, 19.5], [39.0, 41.0, 40.0, 42.0, 38.0]
+    bars = [Pull(level=240, load_N=24 * v, area_mm2=24, run=1 + k % 2) for k, v in enumerate(up)]
+    bars += [Pull(level=250, load_N=24 * v, area_mm2=24, run=1 + k % 2) for k, v in enumerate(up)]
+    bars += [Pull(level=240, load_N=24 * v, area_mm2=24, standing=False) for v in flat]
+    (found, _) = bond_curve(bars)
+    logs = [np.log(up), np.log(flat)]
+    half = [stats.t.ppf(0.95, len(v) - 1) * v.std(ddof=1) / np.sqrt(len(v)) for v in logs]
+    middle, off = np.exp(logs[0].mean() - logs[1].mean()), float(np.hypot(*half))
+    assert (found.value, found.low, found.high) == pytest.approx((middle, middle * np.exp(-off), middle * np.exp(off)))
+
+
 def point(at: float, value: float) -> BondPoint:
     return BondPoint(at=at, value=value, low=0.9 * value, high=min(1.1 * value, 1.0))
 
