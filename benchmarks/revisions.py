@@ -174,7 +174,7 @@ def score(count: int, seed: int, placed: bool = True) -> tuple[int, int, int, li
         size = float(np.ptp(a.bounds, axis=0).max())
         old, new = find_features(a), find_features(b)
         where = placement(old, new, a.bounds, b.bounds)
-        if where.open:
+        if where.rivals:
             told.append(f"{n}: it fits in more than one way, and is refused")
             continue
         back = Mesh(where.back(b.vertices), b.faces)

@@ -93,10 +93,15 @@ def test_another_part_and_one_that_fits_in_several_ways_are_refused() -> None:
     with pytest.raises(Refused, match="in another unit"):
         inch = load_file(DEMO / "hose-arm.stl").mesh
         in_place_of(facts, read_part(Mesh(inch.vertices / 25.4, inch.faces)))
-    # A bar laid along another axis: turned, and alike both ways round.
+    # A bar laid along another axis is turned onto itself both ways round: it is the same bar either way.
     bar = read_part(box(60, 12, 7))
-    with pytest.raises(Refused, match="in more than one way"):
-        in_place_of(bar, read_part(box(12, 7, 60)))
+    back, notes = in_place_of(bar, read_part(box(12, 7, 60)))
+    assert back.size == pytest.approx([60, 12, 7]) and "turned" in notes[0]
+    # With one hole drilled at an end nothing tells which end of the old bar that is.
+    hole = m3.Manifold.cylinder(40, 2, 2, 32).rotate((90, 0, 0)).translate((6, 20, 8))
+    drilled = mesh_of(m3.Manifold.cube((12, 7, 60)) - hole)
+    with pytest.raises(Refused, match="in more than one way, which are not alike"):
+        in_place_of(bar, read_part(drilled))
 
 
 def test_two_candidates_as_near_as_each_other_get_nothing() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TypeVar
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from knollside.core.job.answer import PartFacts
 from knollside.core.mesh.features import feature_at
@@ -14,6 +15,7 @@ from knollside.core.mesh.revised import Became, Placement, became, matched, plac
 from knollside.core.model import DesignCase, Mesh, Refused
 from knollside.core.model.placed import Placed
 
+SAME = 0.02  # mm that corners of a shape that is turned onto itself may be apart
 STAYS = 0.3  # mm that a surface may have moved under a bare place
 Where = TypeVar("Where", bound=Placed)
 LEAST = 0.25  # of the features that must be there again for it to be the same part
@@ -29,14 +31,20 @@ def in_place_of(before: PartFacts, now: PartFacts) -> tuple[Mesh, tuple[str, ...
             f"Of {len(before.features)} features {where.share * len(before.features):.0f} are there again: it is "
             "another part, or in another unit. Open it as a part of its own, or check the unit it was written in."
         )
-    if where.open:
+    if any(not _same_there(mesh, where, other) for other in where.rivals):
         raise Refused(
-            "It was turned as a whole and fits on the last revision in more than one way. Write it the way that one "
-            "lies, or mark a side with a small notch."
+            "It was turned as a whole and fits on the last revision in more than one way, which are not alike. Write "
+            "it the way that one lies, or mark a side with a small notch."
         )
     if where.still:
         return mesh, ()
     return Mesh(where.back(mesh.vertices), mesh.faces), (_words(where),)
+
+
+def _same_there(mesh: Mesh, one: Placement, other: Placement) -> bool:
+    """Whether a mesh put back either way is the same shape: then it does not matter which way it was turned."""
+    a, b = (cKDTree(p.back(mesh.vertices)) for p in (one, other))
+    return bool(max(np.max(a.query(b.data)[0]), np.max(b.query(a.data)[0])) <= SAME)
 
 
 def _words(where: Placement) -> str:

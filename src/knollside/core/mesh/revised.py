@@ -37,12 +37,12 @@ Told = tuple[str, Known]  # a feature's name with what it was
 @dataclass(frozen=True)
 class Placement:
     """How the new mesh lies in the old one's frame: new = ``turn`` old + ``move`` mm; ``share`` of the old features
-    that agree. ``open``: it was turned, and fits as well in another way."""
+    that agree. ``rivals``: it was turned, and fits as well in these other ways."""
 
     turn: Array
     move: Array
     share: float
-    open: bool = False
+    rivals: tuple[Placement, ...] = ()
 
     @property
     def still(self) -> bool:
@@ -67,7 +67,7 @@ def _turns() -> list[Array]:
 
 def placement(old: Sequence[Feature], new: Sequence[Feature], old_box: Array, new_box: Array) -> Placement:
     """How the new mesh was moved or turned as a whole, by the features and the boxes (2, 3) of both: as it is, unless
-    clearly more agree on another placement. One that fits as well turned otherwise is ``open``."""
+    clearly more agree on another placement. One that fits as well turned otherwise has ``rivals``."""
     a, b = FeatureTable.of(old), FeatureTable.of(new)
     best = Placement(np.eye(3), np.zeros(3), 0.0)
     if not len(old) or not len(new):
@@ -75,20 +75,29 @@ def placement(old: Sequence[Feature], new: Sequence[Feature], old_box: Array, ne
     # The largest tell as much as all, and hundreds of placements are tried.
     a, b = (r.some(np.argsort(-r.size, kind="stable")[:_MOST]) for r in (a, b))
     room = _ALIGNED * float(np.ptp(old_box, axis=0).max())
-    best, rival = replace(best, share=_agree(a, b, best.turn, best.move, room)), 0.0
+    best = replace(best, share=_agree(a, b, best.turn, best.move, room))
+    tried = [best]
     for turn in _turns():
         for move in (*_ends(turn, old_box, new_box), *_votes(a, b, turn, room)):
             share = _agree(a, b, turn, move, room)
+            tried.append(Placement(turn, move, share))
             # It stays where it is, and as it is turned, unless clearly more agree: like parts fit like places.
             more_turned = np.allclose(best.turn, np.eye(3)) and not np.allclose(turn, best.turn)
             if share > best.share + (_TURNED if more_turned else _CLEARLY if best.still else 1e-9):
-                if not np.allclose(turn, best.turn):
-                    rival = 0.0 if best.still else best.share
-                best = Placement(turn, move, share)
-            elif not np.allclose(turn, best.turn):
-                rival = max(rival, share)
-    turned = not np.allclose(best.turn, np.eye(3))
-    return replace(best, open=turned and rival > best.share - 0.5 * _CLEARLY)
+                best = tried[-1]
+    if np.allclose(best.turn, np.eye(3)):
+        return best
+    near = [p for p in tried if p.share > best.share - 0.5 * _CLEARLY and not np.allclose(p.turn, best.turn)]
+    return replace(best, rivals=tuple(_apart_from_each_other(near, room)))
+
+
+def _apart_from_each_other(some: list[Placement], room: float) -> list[Placement]:
+    """The best of those that are nearly the same, each once."""
+    out: list[Placement] = []
+    for p in sorted(some, key=lambda p: -p.share):
+        if not any(np.allclose(p.turn, q.turn) and np.abs(p.move - q.move).max() <= room for q in out):
+            out.append(p)
+    return out
 
 
 def _ends(turn: Array, old_box: Array, new_box: Array) -> list[Array]:
