@@ -12,7 +12,7 @@ from scipy import stats
 
 from knollside.cli import main
 from knollside.core.learning.bondcurve import bond_curve, curve_of, fitted
-from knollside.core.learning.pulls import Verdict, advice, bars_for, studied
+from knollside.core.learning.pulls import Verdict, advice, bars_for, bars_for_study, studied
 from knollside.core.learning.pullstable import read_pulls
 from knollside.core.material.bond import BondSetting, shares, usual_nozzle, with_setting
 from knollside.core.material.cards import material
@@ -87,6 +87,39 @@ def test_hardly_a_study_calls_strong_what_is_not(design: str, bars: int) -> None
         at = {230 + 5 * k: v for k, v in enumerate(true)}
         wrong += any(c.verdict is Verdict.AS_STRONG and at[c.level] < 0.9 * at[s.reference] for c in s.claims)
     assert wrong <= 0.05 * 170
+
+
+@pytest.mark.parametrize("levels", [2, 4])
+def test_so_many_bars_of_a_planned_study_show_it_in_four_of_five(levels: int) -> None:
+    """The whole of it, with prints that differ, the best one chosen by the bars themselves and all others asked."""
+    n = bars_for_study(levels, 0.08, -np.log(0.9))
+    plan = PullStudy(printer=1, material="PETG", levels=tuple(230.0 + 5 * k for k in range(levels)), each=n)
+    rng, told, asked = np.random.default_rng(levels), 0, 0
+    for _ in range(200):
+        runs = rng.normal(0, 0.05, 10)
+        bars = [
+            bar(p.level, 30 * float(np.exp(runs[p.round] + rng.normal(0, 0.08))), p.round)
+            for p in planned(plan, 1)
+            if p.standing
+            for _ in range(p.bars)
+        ]
+        claims = studied(bars).claims
+        told += sum(c.verdict is Verdict.AS_STRONG for c in claims)
+        asked += len(claims)
+    assert told / asked == pytest.approx(0.8, abs=0.08)
+    assert bars_for_study(levels, 0.5, 0.02) is None
+
+
+def test_what_is_open_among_others_asks_for_more_bars_than_alone() -> None:
+    assert bars_for(0.08, 0.105, 0.05 / 3) > bars_for(0.08, 0.105) == 8
+    # By another program: power of a one-sided t test at that level.
+    n = bars_for(0.08, 0.105, 0.05 / 3)
+
+    def power(m: int) -> float:
+        free = 2 * m - 2
+        return float(stats.nct.sf(stats.t.ppf(1 - 0.05 / 3, free), free, 0.105 / (0.08 * np.sqrt(2 / m))))
+
+    assert power(n - 1) < 0.8 <= power(n)
 
 
 def test_so_many_bars_show_it_in_four_of_five() -> None:

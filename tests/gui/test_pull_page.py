@@ -45,7 +45,7 @@ def test_bars_are_typed_one_by_one_and_what_lacks_is_said(bench: Desk) -> None:
     ]
     words = seen(bench)
     assert "30.3 MPa" in words and "230 °C is weaker than 250." in words
-    assert "8 bars of each show it" in words  # at 10 %
+    assert "11 bars of each of 2 levels show it" in words  # at 10 %, the best chosen by the bars
     type_in(bench, "As strong within", "20")
     assert page(bench).study.margin == pytest.approx(0.2) and page(bench).study.pulls == study.pulls
     bench.workspace.undo.undo()

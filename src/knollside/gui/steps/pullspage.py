@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.dryfit import GRAVITY
 from knollside.core.learning.bondcurve import CURVES, curve_of
-from knollside.core.learning.pulls import Studied, Verdict, advice, bars_for, studied
+from knollside.core.learning.pulls import Studied, Verdict, advice, bars_for_study, studied
 from knollside.core.material.bond import usual_nozzle
 from knollside.core.model import Refused, bounds_of
 from knollside.core.model.trials import UNITS, Pull, PullStudy
@@ -198,8 +198,9 @@ class PullsPage(Page, Seeing):
         margin = NumberField("As strong within", "share", "%", 0.01, 0.01, 0.5, 0, 64)
         margin.put(study.margin)
         margin.entered.connect(lambda v: self._change({"margin": v}, f"as strong within {100 * v:.0f} %"))
-        need = bars_for(_SPREAD, -float(np.log(1 - study.margin)))
-        bars = f"{need} bars of each" if need is not None else "more bars than one pulls"
+        many = max(len(study.levels or {p.level for p in study.pulls if p.standing}), 2)
+        need = bars_for_study(many, _SPREAD, -float(np.log(1 - study.margin)))
+        bars = f"{need} bars of each of {many} levels" if need is not None else "more bars than one pulls"
         words = f"{bars} show it in four of five, where single bars differ by 8 % (typical)."
         self.add(pick, row(varies, label("within", dim=True), margin, spacing=4, stretch=-2))
         self.add(label(words, dim=True, wrap=True))
