@@ -8,6 +8,7 @@ import pytest
 from conftest import Desk, pick, press, press_in_panel, seen, type_in
 
 from knollside.core.job.file import parse_job, write_job
+from knollside.core.model.trials import SupportStudy, SupportTrial
 from knollside.sim.supports import supports_named
 from knollside.store.jobs import job_of
 
@@ -83,3 +84,13 @@ def test_another_roof_pattern_is_its_own_and_its_piece_is_made_at_proof(bench: D
     press_in_panel(bench, "Print the piece at Proof")
     bench.settle(lambda: bench.window.current.pieces.piece is not None)
     assert bench.window.current.pieces.piece.piece.name == "face"
+
+
+def test_a_job_of_more_trials_than_a_file_holds_has_the_last_of_them(bench: Desk) -> None:
+    told = tuple(SupportTrial(gap_mm=0.2, outcome="clean", force_N=1.0 + k) for k in range(500))
+    at = {"printer": bench.part.printer_id, "material": bench.part.material}
+    bench.workspace.runs.put_gaps(1, SupportStudy(**at, trials=told), "many")
+    bench.workspace.runs.put_gaps(2, SupportStudy(**at, trials=told[:3]), "three more")
+    bench.settle()
+    kept = parse_job(write_job(job_of(bench.part, bench.part, "x.stl"))).support_trials
+    assert len(bench.part.support_trials) == 503 and kept == bench.part.support_trials[-500:]

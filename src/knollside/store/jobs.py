@@ -9,7 +9,7 @@ from knollside.core.job.asked import names_from
 from knollside.core.job.file import Job, OlderMesh, Printed, Spooled, write_job
 from knollside.core.job.stated import Stated
 from knollside.core.mesh.identity import Names, Signature
-from knollside.core.model import PrinterFacts
+from knollside.core.model import PrinterFacts, most_kept
 from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.trials import SupportStudy, support_trials_of
 from knollside.store.meshes import PackedMesh
@@ -49,8 +49,8 @@ def job_of(stated: Stated, kept: Storable, mesh: str, older: tuple[tuple[Revisio
         own_cards=dict(stated.own),
         readings=stated.readings,
         gap_trials=stated.trials,
-        support_trials=stated.support_trials,
-        dry_fits=stated.dry_fits,
+        support_trials=stated.support_trials[-most_kept(Job, "support_trials") :],
+        dry_fits=tuple(c for c in stated.dry_fits if c.material == stated.material)[-most_kept(Job, "dry_fits") :],
         prints=stated.prints,
         printer=stated.printer,
         printer_changed=stated.changed,
