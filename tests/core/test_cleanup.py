@@ -193,6 +193,8 @@ def test_a_head_bears_on_its_ring_and_an_insert_turns_before_it_comes_out() -> N
     # M3, 4 mm over its knurls, 5 long: along it K d F = 0.27 x 3 x F, turned F x 2; the first is less.
     along = 0.577 * 24.0 * 0.5 * math.pi * 4.0 * 5.0
     assert insert_torque(3.0, 4.0, 5.0, PULL, BOND).value == pytest.approx(0.27 * 3.0 * along, rel=1e-12)
+    with pytest.raises(Refused, match="wider than its hole"):
+        head_torque(5.0, 5.4, 5.5, PULL, BOND)
     # A screw as wide as its insert turns it first only where K is more than half.
     assert insert_torque(9.0, 4.0, 5.0, PULL, BOND).value == pytest.approx(along * 2.0, rel=1e-12)
 
