@@ -30,7 +30,7 @@ def test_one_that_bound_moves_the_lower_edge_as_bayes_rule_says() -> None:
     checks = [check("binds", 0.24), check("fits", 0.3, doubt_mm=0.04), check("binds", 0.9, measured_mm=0.2)]
     rng = np.random.default_rng(5)
     n = 400_000
-    both = rng.multivariate_normal([0, 0], [[1, 0.5], [0.5, 1]], n) * 0.07 + np.array(WINDOW)
+    both = rng.multivariate_normal([0, 0], [[1, 0.5], [0.5, 1]], n) * 0.10 + np.array(WINDOW)
     low, high = both[:, 0], both[:, 1]
     z = rng.standard_normal(n)
     weight = (high - low >= 0.03).astype(float)

@@ -20,14 +20,14 @@ from knollside.core.model import Array, Mate, Range, ends_of
 from knollside.core.model.fitchecks import FitCheck
 from knollside.core.model.mates import WornGap
 
-_SIGMA = 0.07  # mm that an edge of a class may lie elsewhere, one sigma: typical
+_SIGMA = 0.10  # mm that an edge of a class may lie elsewhere, one sigma: typical
 _FEEL = 0.02  # mm between two hands, or two tries
 _WRONG = 0.06  # of dry fits are told of a burr, a string or another mate
 _COMMON = 0.5  # of a foretold gap's variance is this printer's, the same in all its prints
 _MEASURED = 0.03  # mm, of a gap that was measured
 _LEAST = 0.03  # mm that a window is wide
 _ENDS = ends_of(WornGap)
-_STEPS = np.linspace(-0.24, 0.24, 49)
+_STEPS = np.linspace(-0.36, 0.36, 61)
 _COMMONS, _SHARES = np.polynomial.hermite_e.hermegauss(7)
 
 
