@@ -94,7 +94,7 @@ def _faults(row: Row) -> None:
     from core.test_faults import diagnosed
 
     for factor, words in ((1.0, "as usual"), (3.0, "off by up to three")):
-        hits, told = diagnosed(np.random.default_rng(21), factor, 1000)
+        hits, told = diagnosed(np.random.default_rng(21), factor, 4000)
         shares = np.array(told)
         off = []
         for low in (0.05, 0.2, 0.4, 0.6, 0.8):
@@ -102,7 +102,7 @@ def _faults(row: Row) -> None:
             off.append(100 * (mine[:, 1].mean() - mine[:, 0].mean()))
         row(
             f"the cause among the first two after three questions, odds {words}; odds off by, in fifths from 5 %",
-            f"{100 * hits / 1000:.0f} %; {', '.join(f'{v:+.0f}' for v in off)} points",
+            f"{100 * hits / 4000:.0f} %; {', '.join(f'{v:+.1f}' for v in off)} points",
             "85 %; 5 points",
         )
 
