@@ -238,7 +238,7 @@ class Workspace(QObject):
         loaded = found.loaded
         name = loaded.name.replace("-", " ").replace("_", " ").strip().capitalize()[:100] or "Part"
         self.meshes.put(loaded.mesh, found.packed.fingerprint)
-        self._add_part(name, found.packed, f"from a {loaded.kind[1:].upper()} file")
+        self._add_part(name, found.packed, f"from a file, {loaded.kind[1:].upper()}")
         if loaded.notes:
             self.said.emit(" ".join(loaded.notes))
 
