@@ -145,7 +145,7 @@ def every_question() -> list[Question[Any]]:
         fileasks.LoadFile(Path("a.stl")),
         fileasks.LoadJob(Path("a.json")),
         fileasks.LoadTable(Path("a.csv")),
-        fileasks.LoadRevision(Path("b.stl"), PART, STATED.design_case),
+        fileasks.LoadRevision(Path("b.stl"), PART, ((1.0, 2.0, 3.0),)),
         fileasks.LoadPhoto(Path("a.jpg")),
         fileasks.WriteStory(Path("a.html"), Story("Clip", "", (), (), {})),
         fileasks.WriteWhole(Path("w.sqlite"), Path("a.zip")),

@@ -11,8 +11,8 @@ import numpy as np
 import pytest
 from conftest import DEMO, box, mesh_of
 
-from knollside.core.job.answer import read_part
-from knollside.core.job.revising import carried_places, changes, in_place_of
+from knollside.core.job.answer import PartFacts, read_part
+from knollside.core.job.revising import bare_places, changes, in_place_of, moved_places, with_moved
 from knollside.core.mesh.features import find_features
 from knollside.core.mesh.featuretable import FeatureTable
 from knollside.core.mesh.identity import first_names, follow, named
@@ -160,6 +160,11 @@ def test_places_are_apart_by_hand() -> None:
         FeatureTable.of([hole]), FeatureTable.of([replace(there, centre=(4.0, 6.0, 3.0), diameter=5.0)]), 100.0, [by]
     )
     assert cost[0, 0] == pytest.approx(0.02 * 100 * 0.2 + 0.1 * 5)
+
+
+def carried_places(old: PartFacts, new: PartFacts, case: DesignCase) -> tuple[DesignCase, tuple[str, ...]]:
+    moved, said = moved_places(old, new, bare_places(case))
+    return with_moved(case, moved), said
 
 
 def test_a_bare_place_stays_goes_with_its_feature_or_is_said_to_lie_on_nothing() -> None:

@@ -75,6 +75,19 @@ def test_a_load_at_a_bare_place_goes_with_the_face_it_was_on_and_comes_back(desk
     assert desk.stored.design_case.cases == (bare,)
 
 
+def test_what_is_said_while_a_newer_file_is_read_stays(desk: Desk, tmp_path: Path) -> None:
+    opened(desk, tmp_path)
+    case = desk.stored.design_case
+    bare = case.cases[0].model_copy(update={"loads": (ForceLoad(at=(60, 15, 4), force_N=(20, 0, 0)),)})
+    desk.put("duty", case.model_copy(update={"cases": (bare,)}), "at a bare place")
+    desk.window.part_step.open_revision(plate(tmp_path / "newer.stl", 72, 5.0))
+    renamed = bare.model_copy(update={"name": "said meanwhile", "repeated": True})
+    desk.put("duty", case.model_copy(update={"cases": (renamed,)}), "said meanwhile")
+    desk.settle(lambda: desk.part.revision == 2 and desk.facts is not None)
+    (now,) = desk.stored.design_case.cases
+    assert (now.name, now.repeated) == ("said meanwhile", True) and now.loads[0].at is None
+
+
 def test_what_is_no_revision_changes_nothing_and_a_break_is_its_cause(desk: Desk, tmp_path: Path) -> None:
     opened(desk, tmp_path)
     other = tmp_path / "other.stl"

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import tempfile
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import ClassVar
 
@@ -13,7 +14,7 @@ from knollside.core.job.questions.fits import Correct
 from knollside.core.job.questions.part import Part, ReadMesh
 from knollside.core.job.questions.plates import Plates
 from knollside.core.job.questions.settling import Proved, prove_printed
-from knollside.core.job.revising import carried_places, in_place_of
+from knollside.core.job.revising import in_place_of, moved_places
 from knollside.core.job.slicedcheck import Plan, SlicedCheck, check_sliced
 from knollside.core.material.cards import Material
 from knollside.core.mesh.check import in_millimetres
@@ -34,11 +35,11 @@ Vec = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class ReadIn:
-    """A mesh from a file, packed as the workshop keeps it; of a revision, the ``design_case`` as it goes on."""
+    """A mesh from a file, packed as the workshop keeps it; of a revision, what ``moved`` bare places are called."""
 
     loaded: Loaded
     packed: PackedMesh
-    design_case: DesignCase | None = None
+    moved: Mapping[Vec, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,7 +64,7 @@ class LoadRevision(Question[ReadIn]):
 
     path: Path
     before: Part
-    design_case: DesignCase
+    places: tuple[Vec, ...]
     kept: ClassVar[int] = 0
 
     def answer(self, ask: Answerer) -> ReadIn:
@@ -74,9 +75,11 @@ class LoadRevision(Question[ReadIn]):
         before = ask(self.before)
         mesh, note = in_place_of(before, now)
         key = ask.meshes.put(mesh)
-        told, lost = carried_places(before, ask(ReadMesh(key), 0.8, 0.9).facts, self.design_case)
+        moved, lost = dict[Vec, str](), tuple[str, ...]()
+        if self.places:
+            moved, lost = moved_places(before, ask(ReadMesh(key), 0.8, 0.9).facts, self.places)
         ask.tick(0.9, "packing it")
-        return ReadIn(replace(found, mesh=mesh, notes=(*found.notes, *note, *lost)), pack(mesh), told)
+        return ReadIn(replace(found, mesh=mesh, notes=(*found.notes, *note, *lost)), pack(mesh), moved)
 
 
 @dataclass(frozen=True, eq=False)

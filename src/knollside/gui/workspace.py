@@ -14,6 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoGroup, QUndoStack
 
 from knollside.core.job.ask import Meshes, MeshKey
+from knollside.core.job.revising import with_moved
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
 from knollside.core.model import Mesh, Refused
@@ -316,17 +317,18 @@ class Workspace(QObject):
             self.said.emit(f"{found.loaded.name} is the mesh that is open: nothing was changed.")
             return
         note, number = self._cause() or f"from {found.loaded.name}", [0]
-        told, put = found.design_case, self.shop.parts.put
+        put = self.shop.parts.put
 
         def do() -> None:
             number[0] = self.shop.parts.add_revision(part.id, found.packed, note)
             self.meshes.put(found.loaded.mesh, found.packed.fingerprint)
-            if told is not None:
-                put(part.id, Kind.DESIGN_CASE, told)
+            if found.moved:
+                put(part.id, Kind.DESIGN_CASE, with_moved(part.design_case, found.moved))
 
         def undo() -> None:
             self.shop.parts.drop_revision(part.id, number[0])
-            put(part.id, Kind.DESIGN_CASE, part.design_case)
+            if found.moved:
+                put(part.id, Kind.DESIGN_CASE, part.design_case)
 
         self.push(note, do, undo)
         if found.loaded.notes:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from typing import TypeVar
 
 import numpy as np
@@ -17,6 +18,7 @@ from knollside.core.model.placed import Placed
 
 SAME = 0.02  # mm that corners of a shape that is turned onto itself may be apart
 STAYS = 0.3  # mm that a surface may have moved under a bare place
+Vec = tuple[float, float, float]
 Where = TypeVar("Where", bound=Placed)
 LEAST = 0.25  # of the features that must be there again for it to be the same part
 
@@ -54,36 +56,52 @@ def _words(where: Placement) -> str:
     return f"It was drawn {'turned and ' if turned else ''}{moved}, and was put back where the last revision lies."
 
 
-def carried_places(before: PartFacts, now: PartFacts, design_case: DesignCase) -> tuple[DesignCase, tuple[str, ...]]:
-    """The design case with its bare places, held or loaded, as they are on the mesh ``now`` (in the frame of the one
-    before), and a sentence for each that is no more where it was.
+def bare_places(design_case: DesignCase) -> tuple[Vec, ...]:
+    """Where something is held or loaded at a place alone, without a feature's name, mm."""
+    loads = [v for c in design_case.cases for v in c.loads]
+    return tuple(p.at for p in (*design_case.fixtures, *loads) if p.at is not None)
 
-    A place stays where its surface is still there and of the same feature. Else it goes with the feature it was on; of
-    one that had no name it becomes a place that is on no part, so that nothing is computed for another.
+
+def moved_places(before: PartFacts, now: PartFacts, places: Iterable[Vec]) -> tuple[dict[Vec, str], tuple[str, ...]]:
+    """What bare places are to be called on the mesh ``now`` (in the frame of the one before), and a sentence for each.
+
+    A place stays, and is left out, where its surface is still there and of the same feature. Else it goes with the
+    feature it was on; of one that had no name it becomes a place that is on no part, so that nothing is computed for
+    another.
     """
     pairs = matched(before.features, now.features, float(before.mesh.size.max()))
     same = {before.features[i].id: now.features[j].id for i, j in pairs.items()}
+    moved: dict[Vec, str] = {}
     said: list[str] = []
-
-    def carried(place: Where) -> Where:
-        if place.at is None or _stays(before, now, same, place.at):
-            return place
-        name = _feature_under(before, place.at)
-        x, y, z = place.at
+    for at in places:
+        if at in moved or _stays(before, now, same, at):
+            continue
+        name = _feature_under(before, at)
+        x, y, z = at
         where = f"({x:.1f}, {y:.1f}, {z:.1f})"
         if before.feature(name) is None:
-            name = f"place at {where}"
+            moved[at] = f"place at {where}"
             said.append(f"What was at {where} lies on nothing that was there before: point at it again at Duty.")
         else:
+            moved[at] = name
             said.append(f"What was at {where} went with {name.replace('-', ' ')}: look at Duty.")
-        return place.model_copy(update={"at": None, "feature": name})
-
-    fixtures = tuple(carried(f) for f in design_case.fixtures)
-    cases = tuple(c.model_copy(update={"loads": tuple(carried(v) for v in c.loads)}) for c in design_case.cases)
-    return design_case.model_copy(update={"fixtures": fixtures, "cases": cases}), tuple(said)
+    return moved, tuple(said)
 
 
-def _feature_under(part: PartFacts, at: tuple[float, float, float]) -> str:
+def with_moved(design_case: DesignCase, moved: Mapping[Vec, str]) -> DesignCase:
+    """The design case with its bare places called as :func:`moved_places` says."""
+
+    def called(place: Where) -> Where:
+        if place.at is None or place.at not in moved:
+            return place
+        return place.model_copy(update={"at": None, "feature": moved[place.at]})
+
+    fixtures = tuple(called(f) for f in design_case.fixtures)
+    cases = tuple(c.model_copy(update={"loads": tuple(called(v) for v in c.loads)}) for c in design_case.cases)
+    return design_case.model_copy(update={"fixtures": fixtures, "cases": cases})
+
+
+def _feature_under(part: PartFacts, at: Vec) -> str:
     """The feature a bare place is on; nothing where it is on no part."""
     try:
         return feature_at(part.mesh, part.features, at).id
@@ -91,7 +109,7 @@ def _feature_under(part: PartFacts, at: tuple[float, float, float]) -> str:
         return ""
 
 
-def _stays(before: PartFacts, now: PartFacts, same: dict[str, str], at: tuple[float, float, float]) -> bool:
+def _stays(before: PartFacts, now: PartFacts, same: dict[str, str], at: Vec) -> bool:
     off = [nearest_face(p.mesh, np.asarray(at, float))[1] for p in (before, now)]
     if off[1] > off[0] + STAYS:
         return False

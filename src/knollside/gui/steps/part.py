@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QFileDialog, QListWidget, QListWidgetItem
 from knollside.core.job.answer import PartFacts
 from knollside.core.job.edits import spoken_of
 from knollside.core.job.questions.motion import motion_of
+from knollside.core.job.revising import bare_places
 from knollside.core.mesh.check import UNIT_TO_MM, in_millimetres, overlapping
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import with_said, without
@@ -118,9 +119,8 @@ class PartStep(Step):
         """Read a newer mesh of the open part aside; it becomes its next revision."""
         part = self.part
         if part.question is not None:
-            self.session.once(
-                "load", LoadRevision(Path(path), part.question, part.design_case), partial(self._revised, part.id)
-            )
+            asked = LoadRevision(Path(path), part.question, bare_places(part.design_case))
+            self.session.once("load", asked, partial(self._revised, part.id))
 
     def _revised(self, part_id: int, outcome: Outcome) -> None:
         if outcome.refused:
