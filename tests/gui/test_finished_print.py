@@ -310,7 +310,7 @@ def test_a_plate_of_several_parts_keeps_what_each_was_printed_as(clip: Desk) -> 
     other = next(p.id for p in clip.shop.parts.names() if p.name == "Hose arm")
     me = clip.part.id
     done = PlateDone(pieces=((me, 1), (other, 1), (other, 2)), state="printed", printer="Old Tom", title="two kinds")
-    details = details_of_plate(clip.workspace, done, None, None)
+    details = details_of_plate(clip.workspace, done, None)
     assert details.parts == tuple(sorted((me, other))) and details.recipe is None
     assert details.of_part(me).recipe == clip.part.recipe
     assert details.of_part(other).recipe == clip.shop.parts.get(other).recipe != clip.part.recipe

@@ -81,9 +81,8 @@ def _with_layers(known: Known, part: OpenPart, case: FaultCase, told: Supported)
     """What the layers say at the place, and of supports, besides."""
     wishes = part.support_settings
     more: dict[str, object] = {"supported": any(held(r, wishes) for r in told.regions)}
-    mine = [s for s in part.shelf.gaps.values() if (s.printer, s.material) == (part.printer_id, part.material)]
-    if mine and mine[0].trials:
-        found = settle(mine[0].trials, 0.5 if part.recipe.fan is None else part.recipe.fan)
+    if part.support_trials:
+        found = settle(part.support_trials, part.roof_fan)
         if found.settled:
             more["gap_off"] = wishes.gap_mm - found.best
     if case.height is not None and len(told.heights):

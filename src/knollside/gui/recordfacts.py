@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from knollside.core.job.record import Kept, measured_words, recipe_words
 from knollside.core.learning.faultnet import CAUSES
@@ -81,28 +81,41 @@ def details_now(part: OpenPart, before: Iterable[PrintRecord], grams: float | No
         lot=log_of(spool, part.shelf).lot if spool is not None else "",
         estimate_g=round(grams, 1) if grams is not None else None,
         faults=tuple(sorted(faults)),
-        why=" ".join(reasons_now(part, mine))[:2000],
+        why=" ".join(r.words for r in reasons_now(part, mine))[:2000],
     )
 
 
-def reasons_now(part: OpenPart, before_it: Iterable[PrintRecord]) -> list[str]:
+@dataclass(frozen=True)
+class Reason:
+    """Why a print is as it is, in a sentence. ``open``: a setting that was changed, by nothing that is known;
+    ``explains``: it says why settings were changed with it, a revision or a cure."""
+
+    words: str
+    open: bool = False
+    explains: bool = False
+
+
+def reasons_now(part: OpenPart, before_it: Iterable[PrintRecord]) -> list[Reason]:
     """Why the next print is as it is: what was changed since the last of those before it, and what that rests on."""
     mine = [as_of(r, part.id) for r in before_it]
     mine = [r for r in mine if r.details is not None and r.details.recipe is not None]
     last = mine[-1].details if mine else None
     out = []
     if last is not None and last.revision is not None and part.revision > last.revision and part.revision_note:
-        out.append(f"Revision {part.revision}: {part.revision_note}.")
+        out.append(Reason(f"Revision {part.revision}: {part.revision_note}.", explains=True))
     before = dict(recipe_words(last.recipe)) if last is not None else {}
     for what, now in recipe_words(part.recipe):
         if before and before.get(what) != now:
-            out.append(f"{what[0].upper()}{what[1:]} {now}, before {before.get(what, 'not known')}{_by(part, what)}.")
+            by = _by(part, what)
+            words = f"{what[0].upper()}{what[1:]} {now}, before {before.get(what, 'not known')}{by}."
+            out.append(Reason(words, open=not by))
     since = mine[-1].made if mine else None
     for case in part.shelf.faults.values():
         if case.printer == part.printer_id and case.helped is not None:
             last_cure = case.cures[-1].at
             if since is None or last_cure >= since:
-                out.append(f"{', '.join(s.value for s in case.seen)}: {case.helped.value}, cured.".capitalize())
+                words = f"{', '.join(s.value for s in case.seen)}: {case.helped.value}, cured."
+                out.append(Reason(words.capitalize(), explains=True))
     return out
 
 
@@ -110,11 +123,10 @@ def asked_why(part: OpenPart, before_it: Iterable[PrintRecord]) -> str:
     """What a person is to be asked of a print that is kept: why its settings were changed, where nothing that is known
     says so; nothing where that is said, or nothing was changed."""
     reasons = reasons_now(part, before_it)
-    changed = [w for w in reasons if ", before " in w and not w.endswith(("pulled bars.", "by pull tests."))]
-    known = [w for w in reasons if w.startswith("Revision ") or w.endswith(", cured.")]
-    if not changed or known:
+    left = [r.words for r in reasons if r.open]
+    if not left or any(r.explains for r in reasons):
         return ""
-    what = changed[0].rstrip(".")
+    what = left[0].rstrip(".")
     return f"Why {what[0].lower()}{what[1:]}? Say it below."
 
 

@@ -112,24 +112,30 @@ def _record(
     took = hours if hours is not None else ran(done, now)
     # What was begun and ended within a minute says nothing of hours.
     actual = round(took, 2) if done.state == "printed" and took > 1 / 60 else None
-    parts = {part for part, _ in done.pieces}
-    part = next(iter(parts)) if len(parts) == 1 else None
+    parts = _parts(done)
+    part = parts[0] if len(parts) == 1 else None
     words = f"{_OUTCOME[done.state]}: {done.title}" + (f"; {done.why}" if done.why else "")
-    details = details_of_plate(workspace, done, part, spool)
+    details = details_of_plate(workspace, done, spool)
     return PrintRecord(0, part, printer, material, now, round(done.hours, 2), actual, words[:200], None, details)
 
 
-def details_of_plate(workspace: Workspace, done: PlateDone, part: int | None, spool: Spool | None) -> PrintDetails:
-    """What is kept of a plate that ended: what its ``part`` was printed as, or each of several (None)."""
+def details_of_plate(workspace: Workspace, done: PlateDone, spool: Spool | None) -> PrintDetails:
+    """What is kept of a plate that ended: what its part was printed as, or each of several."""
     told: dict[str, object] = {"plate": done.title[:200], "estimate_g": round(done.grams, 1) if done.grams else None}
     if spool is not None:
         told |= {"spool": spool.name[:60], "lot": log_of(spool, workspace.shelf).lot}
-    each = [_as_printed(workspace, p) for p in sorted({p for p, _ in done.pieces})]
-    if part is None:
-        told |= {"parts": tuple(sorted({p for p, _ in done.pieces})), "each": tuple(e for e in each if e is not None)}
-    elif each[0] is not None:
+    parts = _parts(done)
+    each = tuple(e for p in parts if (e := _as_printed(workspace, p)) is not None)
+    if len(parts) > 1:
+        told |= {"parts": parts, "each": each}
+    elif each:
         told |= {"revision": each[0].revision, "recipe": each[0].recipe, "direction": each[0].direction}
     return PrintDetails.model_validate(told)
+
+
+def _parts(done: PlateDone) -> tuple[int, ...]:
+    """Numbers of the parts on a plate, each once."""
+    return tuple(sorted({part for part, _ in done.pieces}))
 
 
 def _as_printed(workspace: Workspace, part: int) -> PartPrint | None:

@@ -65,21 +65,19 @@ def insert_torque(screw: float, outer: float, long: float, pull: Range, bond: Ra
     """N mm at which an insert comes out along its hole or turns in it, whichever is less."""
     _sizes(screw, outer, long)
     along = _SHEAR * _HALF * math.pi * outer * long
-    turned = along * outer / 2
-    out = _torque(screw, along, pull, bond)
-    twist = (turned * pull.value * bond.value, turned * pull.low * bond.low, turned * pull.high * bond.high)
-    value, low, high = (min(a, b) for a, b in zip((out.value, out.low, out.high), twist, strict=True))
-    return Range(value, low, high, "typical")
+    out, twist = _torque(screw, along, pull, bond), _strength(pull, bond).times(along * outer / 2)
+    return Range(min(out.value, twist.value), min(out.low, twist.low), min(out.high, twist.high), "typical")
 
 
 def _torque(d: float, area: float, pull: Range, bond: Range) -> Range:
     """K d F where F is the strength between layers over an area, mm2."""
-    return Range(
-        K.value * d * area * pull.value * bond.value,
-        K.low * d * area * pull.low * bond.low,
-        K.high * d * area * pull.high * bond.high,
-        "typical",
-    )
+    force = _strength(pull, bond).times(area)
+    return Range(K.value * d * force.value, K.low * d * force.low, K.high * d * force.high, "typical")
+
+
+def _strength(pull: Range, bond: Range) -> Range:
+    """Between layers, MPa."""
+    return Range(pull.value * bond.value, pull.low * bond.low, pull.high * bond.high, "typical")
 
 
 def _sizes(*mm: float) -> None:

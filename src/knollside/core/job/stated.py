@@ -99,8 +99,12 @@ class Stated:
     @property
     def gap_words(self) -> str:
         """How supports come off with the gap and fan that are set, in a sentence."""
-        fan = self.recipe.fan
-        return gap_words(self.support_trials, self.support_settings.gap_mm, 0.5 if fan is None else fan)
+        return gap_words(self.support_trials, self.support_settings.gap_mm, self.roof_fan)
+
+    @property
+    def roof_fan(self) -> float:
+        """The fan that roofs over supports are laid with, a share: the recipe's; half where it says nothing."""
+        return 0.5 if self.recipe.fan is None else self.recipe.fan
 
     @property
     def loaded(self) -> bool:

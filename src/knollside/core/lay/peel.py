@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import stdtrit
 
-from knollside.core.model import Array, Range
+from knollside.core.model import Range
 from knollside.core.model.trials import SupportTrial
 from knollside.core.units import two_digits
 
@@ -80,7 +80,8 @@ def learn_peel(trials: Sequence[SupportTrial]) -> Peel:
     after = before + x.T @ x
     found = np.linalg.solve(after, before @ mean + x.T @ y)
     # The least squares that are left, of the trials and of the prior's own place.
-    square = _WORTH * _SCATTER**2 + _norm(y - x @ found) + float((found - mean) @ before @ (found - mean))
+    rest, off = y - x @ found, found - mean
+    square = _WORTH * _SCATTER**2 + float(rest @ rest) + float(off @ before @ off)
     freedom = _WORTH + len(told)
     (a, b), (c, d) = np.linalg.inv(after).tolist()
     level, fall = found.tolist()
@@ -91,7 +92,3 @@ def _log_strength(t: SupportTrial) -> float:
     assert t.force_N is not None and t.roof_mm is not None
     wide, deep = t.roof_mm
     return math.log(t.force_N / front_of(wide * deep, min(wide, deep), t.density))
-
-
-def _norm(v: Array) -> float:
-    return float(v @ v)

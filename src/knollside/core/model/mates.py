@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from knollside.core.model.base import Length, Record
+from knollside.core.model.base import Length, Record, most_kept
 
 Cycles = Annotated[float, Field(ge=0, le=1e7)]
 WornGap = Annotated[Length, Field(ge=-5, le=20)]
@@ -49,6 +49,11 @@ class Mate(Record):
     shape: Literal["round", "sag", "teardrop", "flat top"] = "round"
     cover: Literal["none", "skin", "steps"] = "none"
     worn: tuple[tuple[Cycles, WornGap], ...] = Field((), max_length=60)
+
+    def with_worn(self, cycles: float, gap: float) -> Mate:
+        """The mate with its clearance logged once more, mm; the oldest go where there is no more room."""
+        kept = (*self.worn, (cycles, gap))[-most_kept(Mate, "worn") :]
+        return self.model_copy(update={"worn": kept})
 
     @model_validator(mode="after")
     def _ordered(self) -> Mate:

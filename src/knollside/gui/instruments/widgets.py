@@ -87,6 +87,11 @@ def column(*widgets: QWidget, spacing: int = 8, margins: tuple[int, int, int, in
     return box
 
 
+def named(words: str, field: QWidget) -> QWidget:
+    """A field under what it is called."""
+    return column(label(words, dim=True), field, spacing=1)
+
+
 def row(*widgets: QWidget, spacing: int = 8, stretch: int = -1) -> QWidget:
     box = QWidget()
     lay = QHBoxLayout(box)

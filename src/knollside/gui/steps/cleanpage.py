@@ -9,11 +9,11 @@ from knollside.core.fit.dryfit import Try
 from knollside.core.fit.dryfits import foretold_gap
 from knollside.core.job.questions.cleanup import Finishing
 from knollside.core.lay.cleanup import CAUTIONS, Chore
-from knollside.core.model import GapTrial, Mate, ends_of, most_kept
+from knollside.core.model import GapTrial, ends_of, most_kept
 from knollside.core.model.fitchecks import FitCheck, FitChecks, Moved
 from knollside.core.model.mates import Cycles, WornGap
 from knollside.gui import nodes
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, named, row, rule
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, Same
@@ -90,11 +90,8 @@ class CleanPage(Page, Seeing):
         kept = FitChecks(checks=(*self.part.fit_checks, made)[-most_kept(FitChecks, "checks") :])
         mates = part.mates
         if made.measured_mm is not None and t.mates:
-            worn = (made.cycles, made.measured_mm)
-            mates = tuple(
-                m.model_copy(update={"worn": (*m.worn, worn)[-most_kept(Mate, "worn") :]}) if m.feature == t.key else m
-                for m in part.mates
-            )
+            worn = made.cycles, made.measured_mm
+            mates = tuple(m.with_worn(*worn) if m.feature == t.key else m for m in part.mates)
         self.cycles, self.gap = 0.0, None
         words = f"{t.key.replace('-', ' ')} {made.did}"
         self.workspace.runs.put_fit_checks(part.id, kept, words, trial, mates if mates != part.mates else None)
@@ -200,9 +197,9 @@ class CleanPage(Page, Seeing):
         gap.entered.connect(lambda v: setattr(self, "gap", v))
         self.add(
             row(
-                column(label("printed as", dim=True), printed, spacing=1),
-                column(label("moved before", dim=True), cycles, spacing=1),
-                column(label("its gap", dim=True), gap, spacing=1),
+                named("printed as", printed),
+                named("moved before", cycles),
+                named("its gap", gap),
                 spacing=6,
                 stretch=-2,
             )
@@ -218,8 +215,8 @@ class CleanPage(Page, Seeing):
             return Verdict("Looking through the layers.", self.view.get(nodes.FINISH).refusal)
         if c is None:
             moving = sum(bool(t.outcomes) for t in told.tries)
-            words = f"Say how {'it moves' if moving == 1 else 'the ' + str(moving) + ' of them move'}."
-            words = words if moving else "Nothing of it moves."
+            them = "it moves" if moving == 1 else f"the {moving} of them move"
+            words = f"Say how {them}." if moving else "Nothing of it moves."
             return Verdict("Clean. Now put it together dry.", words, tone="moss", acts=(Act("Back", self.back),))
         care = f" {c.care[0]}." if c.care else ""
         return Verdict(

@@ -9,14 +9,10 @@ from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 from knollside.core.job.file import Spooled
 from knollside.core.material.cards import MATERIALS
 from knollside.core.model import PrinterFacts, bounds_of
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, named, row
 from knollside.gui.session import Seeing, Session
 from knollside.store.parts import USUAL_MATERIAL
 from knollside.store.records import Spool
-
-
-def _named(text: str, field: QWidget) -> QWidget:
-    return column(label(text, dim=True), field, spacing=1)
 
 
 def _line(name: str) -> QLineEdit:
@@ -59,9 +55,9 @@ class PrinterForm(Seeing, QWidget):
         self.closed.clicked.connect(lambda on: self._put("enclosed", on))
         self.hard.clicked.connect(lambda on: self._put("hard_nozzle", on))
         self.form = column(
-            row(_named("Printer", self.pick), _named("Name", self.name), stretch=1),
-            row(*(_named(t, f) for t, f in zip(("Wide", "Deep", "High"), self.bed)), stretch=-2),
-            row(_named("Nozzle", self.nozzle), _named("to", self.hot), _named("Bed to", self.warm), stretch=-2),
+            row(named("Printer", self.pick), named("Name", self.name), stretch=1),
+            row(*(named(t, f) for t, f in zip(("Wide", "Deep", "High"), self.bed)), stretch=-2),
+            row(named("Nozzle", self.nozzle), named("to", self.hot), named("Bed to", self.warm), stretch=-2),
             row(self.closed, self.hard, stretch=-2),
             spacing=4,
         )
@@ -145,8 +141,8 @@ class SpoolForm(Seeing, QWidget):
         self.dry = QCheckBox("Dry")
         self.dry.clicked.connect(lambda on: self._put(dry=on))
         self.form = column(
-            row(_named("Spool", self.pick), _named("Name", self.name), stretch=1),
-            row(_named("Material", self.material), _named("Left", self.left), _named(" ", self.dry), stretch=-2),
+            row(named("Spool", self.pick), named("Name", self.name), stretch=1),
+            row(named("Material", self.material), named("Left", self.left), named(" ", self.dry), stretch=-2),
             spacing=4,
         )
         self.none = label("No spool yet. Add one, and Run says whether enough is left.", dim=True, wrap=True)

@@ -14,7 +14,7 @@ from knollside.core.fit.play import running_in, tight_window
 from knollside.core.fit.process import REFERENCE
 from knollside.core.fit.windows import CLASSES, gap_window
 from knollside.core.job.correcting import sag_of
-from knollside.core.model import Feature, Mate, Refused, bounds_of, ends_of, most_kept
+from knollside.core.model import Feature, Mate, Refused, bounds_of, ends_of
 from knollside.core.model.mates import Cycles, WindowEnd, WornGap
 from knollside.gui.instruments.charts import WearChart
 from knollside.gui.instruments.fitmarks import RoofMark
@@ -27,6 +27,7 @@ from knollside.gui.instruments.widgets import (
     column,
     heading,
     label,
+    named,
     row,
     rule,
 )
@@ -206,7 +207,7 @@ class MatesPage(Seeing, Page):
         field = NumberField(f"{words.capitalize()} of {m.feature}", "length", "mm", 0.1, *bounds_of(Mate, key), 2, 78)
         field.put(value)
         field.entered.connect(lambda v: self._change(m.feature, {key: v}))
-        return column(label(words, dim=True), field, spacing=1)
+        return named(words, field)
 
     def _shape(self, m: Mate, f: Feature) -> QWidget:
         if axis_of(f, self.part.direction) == "lying":
@@ -274,7 +275,7 @@ class MatesPage(Seeing, Page):
         return out
 
     def _log(self, m: Mate, cycles: float, gap: float) -> None:
-        self._change(m.feature, {"worn": (*m.worn, (cycles, gap))[-most_kept(Mate, "worn") :]})
+        self._change(m.feature, {"worn": m.with_worn(cycles, gap).worn})
 
     def _windowed(self, m: Mate, which: int, window: tuple[float, float], value: float) -> None:
         low, high = (value, window[1]) if which == 0 else (window[0], value)

@@ -14,7 +14,7 @@ from knollside.core.model.running import PrinterEvent, PrinterLog
 from knollside.core.run.sequence import Head
 from knollside.core.run.square import OUTSIDE, Frame, Square, frame_of
 from knollside.core.run.upkeep import Ran, due, hours_since
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, named, row, rule
 from knollside.gui.session import Session
 from knollside.gui.steps.ofprinter import OfPrinter
 from knollside.gui.steps.page import line
@@ -128,7 +128,7 @@ class PrinterPage(OfPrinter):
             f = NumberField(f"Head, {name}", "length", "mm", 1, low, high, 0, 66)
             f.put(size[k])
             f.entered.connect(lambda v, k=k, name=name: self._put_head(k, v, name))
-            fields.append(column(label(name, dim=True), f, spacing=1))
+            fields.append(named(name, f))
         words = "From the nozzle's tip; for pieces one after another."
         self.add(heading("Head and bar", "yours" if log.head else "typical"), row(*fields[:4], spacing=4, stretch=-2))
         self.add(row(*fields[4:], spacing=4, stretch=-2), label(words, dim=True, wrap=True))
@@ -169,7 +169,7 @@ class PrinterPage(OfPrinter):
             else:
                 f.line.setPlaceholderText("mm")
             f.entered.connect(lambda v, name=name: self._typed.update({name: v}))
-            fields.append(column(label(name, dim=True), f, spacing=1))
+            fields.append(named(name, f))
         self.add(row(*fields[:3], stretch=-2), row(*fields[3:], stretch=-2))
         simulated = button("Print and measure it, simulated", self._simulate, tip="A stand-in with a frame of its own")
         self.add(row(button("Work it out", self._work_out), simulated, spacing=4, stretch=-2))

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QRadioButton, QWidget
 from knollside.core.job.questions.proof import Cropped, Piece
 from knollside.core.model import Feature
 from knollside.core.proof.fromjob import Wish
-from knollside.gui.instruments.widgets import NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import NumberField, button, heading, label, named, row, rule
 from knollside.gui.steps.page import Page, Same, line
 
 # Field name, kind, unit, step, least, most, decimals of a piece's own sizes.
@@ -61,7 +61,7 @@ class TrayPage(Page):
             field.plain = not unit
             field.put(value)
             field.entered.connect(partial(self._resize, name))
-            fields.append(column(label(name, dim=True), field, spacing=1))
+            fields.append(named(name, field))
         if fields:
             self.add(row(*fields, stretch=-2))
         if piece is None or refused:
@@ -100,7 +100,7 @@ class SectionPage(QWidget):
         why = "A closed piece round the features below, lying as the part will: its fit and look are the part's."
         lay.addWidget(label(why, dim=True, wrap=True))
         lay.addWidget(self.list)
-        lay.addWidget(row(column(label("part left about them", dim=True), self.margin, spacing=1), self.go, stretch=-2))
+        lay.addWidget(row(named("part left about them", self.margin), self.go, stretch=-2))
         lay.addWidget(self.told)
         lay.addStretch(1)
 

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from knollside.core.model import Refused, bounds_of
 from knollside.core.model.trials import UNITS, PullStudy
 from knollside.core.proof.pullplan import PlannedPlate, awaited, levels_of, places, planned
-from knollside.gui.instruments.widgets import NumberField, button, column, label, row
+from knollside.gui.instruments.widgets import NumberField, button, label, named, row
 
 Changed = Callable[[dict[str, object], str], None]
 
@@ -34,15 +34,14 @@ def plan_of(
     each.put(study.each)
     each.entered.connect(lambda v: changed({"each": round(v)}, f"{v:.0f} bars of each"))
     fields = row(
-        column(label(f"levels{', ' * bool(unit)}{unit}", dim=True), levels, spacing=1),
-        column(label("bars of each", dim=True), each, spacing=1),
+        named(f"levels{', ' * bool(unit)}{unit}", levels),
+        named("bars of each", each),
         spacing=6,
     )
     plates = planned(study, number)
     if not plates:
         return (fields,)
     few = f" {need} show it in four of five." if need is not None and study.each < need else ""
-    out = [fields]
     at = awaited(plates, study.pulls)
     if at is None:
         return (fields, label(f"All {len(plates)} plates are pulled.{few}", dim=True, wrap=True))
@@ -53,9 +52,8 @@ def plan_of(
         f"Plate {plate.number} of {len(plates)}, round {plate.round}: {plate.bars} bars {how} at {value}, "
         f"from the left {' '.join(map(str, places(plate.bars, plate.lot)))}. {done} of them recorded.{few}"
     )
-    out.append(label(words, 13, wrap=True))
-    out.append(row(button("Make this plate at Proof", partial(make, plate)), stretch=-2))
-    return tuple(out)
+    proof = button("Make this plate at Proof", partial(make, plate))
+    return fields, label(words, 13, wrap=True), row(proof, stretch=-2)
 
 
 def _typed(levels: QLineEdit, study: PullStudy, changed: Changed, said: Callable[[str], None]) -> None:

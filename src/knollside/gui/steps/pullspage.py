@@ -16,7 +16,7 @@ from knollside.core.model import Refused, bounds_of
 from knollside.core.model.trials import UNITS, Pull, PullStudy
 from knollside.core.proof.pullplan import PlannedPlate, awaited, planned
 from knollside.gui.instruments.pullchart import PullChart
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, named, row, rule
 from knollside.gui.runedits import next_number
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act
@@ -237,7 +237,7 @@ class PullsPage(Page, Seeing):
                 f.put(bar[key])
             f.entered.connect(lambda v, key=key: self._typed.update({key: v}))
             words = {"level": unit or "level", "load": "broke at", "area": "mm²", "run": "print"}[key]
-            fields.append(column(label(words, dim=True), f, spacing=1))
+            fields.append(named(words, f))
         stands = QCheckBox("printed standing")
         stands.setChecked(bool(bar["standing"]))
         stands.clicked.connect(lambda on: self._typed.update(standing=float(on)))

@@ -16,7 +16,17 @@ from knollside.core.model.prints import ASPECTS, JUDGEMENTS, PrintDetails
 from knollside.gui import nodes, recordfacts
 from knollside.gui.fileasks import WriteStory
 from knollside.gui.instruments.lifestrip import LifeStrip, OnStrip
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule, tell
+from knollside.gui.instruments.widgets import (
+    Dropdown,
+    NumberField,
+    button,
+    heading,
+    label,
+    named,
+    row,
+    rule,
+    tell,
+)
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page
@@ -182,10 +192,11 @@ class RecordPage(Page, Seeing):
         mine, r = self.prints, self.shown
         on_strip = [_on_strip(recordfacts.as_of(p, self.part.id)) for p in mine]
         self.chart.put(on_strip, r.id if r is not None else None)
-        thumbs = tuple(self.workspace.shop.learned.thumbs(r.id)) if r is not None else ()
         self._turn_day()
-        if self.fresh((mine, r, self.beside, self.part.shelf.faults, thumbs, self.part.readings)):
+        if self.fresh((mine, r, self.beside, self.part.shelf.faults, self.part.readings)):
             self._fill(mine, r)
+        if r is not None and self.photos is not None:
+            self.photos.put(r.id)
 
     def _fill(self, mine: tuple[PrintRecord, ...], r: PrintRecord | None) -> None:
         if r is None:
@@ -212,7 +223,7 @@ class RecordPage(Page, Seeing):
         self.add(row(grams, label(foretold, dim=True), spacing=8, stretch=1))
         for field, words in (("why", "why it was printed so"), ("next", "what to change next")):
             self.add(self._line(field, words, getattr(d, field)))
-        self._photos(r)
+        self._photos()
         others = [p for p in mine if p.id != r.id]
         if others:
             self._beside(kept, others)
@@ -225,7 +236,7 @@ class RecordPage(Page, Seeing):
             pick = Dropdown(f"Verdict on {aspect}", options, 5)
             pick.put(getattr(d, aspect))
             pick.chose.connect(lambda v, a=aspect: self.change(**{a: v}))
-            fields.append(column(label(aspect, dim=True), pick, spacing=1))
+            fields.append(named(aspect, pick))
         return row(*fields, spacing=4)
 
     def _line(self, field: str, words: str, text: str) -> QLineEdit:
@@ -244,10 +255,9 @@ class RecordPage(Page, Seeing):
         line.editingFinished.connect(kept)
         return line
 
-    def _photos(self, r: PrintRecord) -> None:
+    def _photos(self) -> None:
         self.photos = PhotoRow(self.session)
         self.photos.told.connect(lambda words, well: tell(self.told, words, "good" if well else "bad"))
-        self.photos.put(r.id)
         self.add(self.photos)
 
     def _beside(self, kept: Kept, others: list[PrintRecord]) -> None:

@@ -22,7 +22,7 @@ from knollside.gui import nodes
 from knollside.gui.derived import Node
 from knollside.gui.fileasks import stamp_of
 from knollside.gui.instruments.strips import BedPlan
-from knollside.gui.instruments.widgets import Dropdown, button, clear, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, button, clear, heading, label, named, row, rule
 from knollside.gui.nodes import SlicedWish
 from knollside.gui.rundesk import RunDesk
 from knollside.gui.session import Session
@@ -73,8 +73,8 @@ class RunStep(Step):
         lay_.setContentsMargins(16, 10, 12, 8)
         lay_.addWidget(
             row(
-                column(label("Printer", dim=True), self.printer, spacing=1),
-                column(label("Spool", dim=True), self.spool, spacing=1),
+                named("Printer", self.printer),
+                named("Spool", self.spool),
                 stretch=1,
             )
         )

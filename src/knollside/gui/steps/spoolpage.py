@@ -12,7 +12,17 @@ from knollside.core.run.moisture import Drying, Water, uptake_of
 from knollside.core.run.spoollog import left_of
 from knollside.core.run.spools import Left
 from knollside.gui.drier import came_out_dry, into_drier
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, chance, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import (
+    Dropdown,
+    NumberField,
+    button,
+    chance,
+    heading,
+    label,
+    named,
+    row,
+    rule,
+)
 from knollside.gui.session import Session
 from knollside.gui.spoolfacts import drying_now, log_of, water_now
 from knollside.gui.stepbase import Act, Verdict
@@ -154,9 +164,9 @@ class SpoolPage(Page):
         read = button("Read the scale", self.read_scale, tip="A simulated one, to the gram")
         self.add(
             row(
-                column(label("weighs now", dim=True), gross, spacing=1),
-                column(label("empty spool", dim=True), tare, spacing=1),
-                column(label(" ", dim=True), read, spacing=1),
+                named("weighs now", gross),
+                named("empty spool", tare),
+                named(" ", read),
                 stretch=-2,
             )
         )

@@ -16,7 +16,7 @@ from knollside.core.model.trials import Outcome, RoofPattern, SupportStudy, Supp
 from knollside.core.proof.fromjob import roof_to_try
 from knollside.gui import nodes
 from knollside.gui.instruments.gapchance import GapChance
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, named, row, rule
 from knollside.gui.runedits import next_number
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
@@ -65,9 +65,8 @@ class SupportGapPage(Page, Seeing):
 
     @property
     def fan(self) -> float:
-        """Of the recipe; half where it says nothing."""
-        fan = self.part.recipe.fan
-        return 0.5 if fan is None else fan
+        """A share."""
+        return self.part.roof_fan
 
     @property
     def roof_mm(self) -> tuple[float, float]:
@@ -160,9 +159,9 @@ class SupportGapPage(Page, Seeing):
         pattern.chose.connect(self._roof)
         self.add(
             row(
-                column(label("gap", dim=True), gap, spacing=1),
-                column(label("force", dim=True), force, spacing=1),
-                column(label("its top", dim=True), pattern, spacing=1),
+                named("gap", gap),
+                named("force", force),
+                named("its top", pattern),
                 spacing=6,
                 stretch=-2,
             )

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from knollside.core.fit.threadfit import ALLOWANCE, MOST_FLANK, Threaded, ThreadPlan
 from knollside.core.model import Feature
-from knollside.gui.instruments.widgets import Chip, NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Chip, NumberField, button, heading, label, named, row, rule
 from knollside.gui.steps.page import Page, Same, line
 
 
@@ -28,7 +28,7 @@ class ThreadCard(QWidget):
         lay.setSpacing(5)
         lay.addWidget(rule())
         lay.addWidget(heading("Thread", "a flank"))
-        lay.addWidget(row(column(label("play wanted", dim=True), self.play, spacing=1), self.go, stretch=-2))
+        lay.addWidget(row(named("play wanted", self.play), self.go, stretch=-2))
         lay.addWidget(self.told)
 
     def _go(self) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from knollside.core.fit.opening import MOST_MOVED, Thickened
-from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
+from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, named, row, rule
 from knollside.gui.steps.page import Page, Same, line
 
 _SIDES = (("this face moves out", "near"), ("the face behind it moves", "far"), ("half each", "both"))
@@ -37,7 +37,7 @@ class WallCard(QWidget):
             heading("A wall that moves"),
             label(why, dim=True, wrap=True),
             self.face,
-            row(column(label("thicker by", dim=True), self.by, spacing=1), self.side, stretch=-2),
+            row(named("thicker by", self.by), self.side, stretch=-2),
             self.follow,
             row(self.go, stretch=-2),
             self.told,
