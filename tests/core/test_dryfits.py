@@ -58,6 +58,12 @@ def test_a_typed_window_stays_and_what_tells_nothing_is_left_out() -> None:
     assert set(learn_windows(CLASSES, (), [*bound, check("fits", 0.5, fit="free")])) == {"slide", "free"}
 
 
+def test_thousands_of_dry_fits_that_disagree_still_give_a_window() -> None:
+    many = [check(told, gap) for told in ("binds", "fits", "rattles") for gap in (0.1, 0.25, 0.4)] * 220
+    learned = learn_windows({"slide": WINDOW}, (), many)["slide"]
+    assert 0 < learned.ends[0] < learned.ends[1] < 0.7 and learned.tried == len(many)
+
+
 def fitting(rng: np.random.Generator, many: int, off: float, count: int) -> tuple[float, float]:
     """The share of prints aimed at the window's middle that fit, before and after so many dry fits. Hands want another
     window, up to ``off`` elsewhere; a printer's gaps are off together; one of twenty is told at random."""

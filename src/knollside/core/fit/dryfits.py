@@ -10,9 +10,10 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
-from scipy.special import ndtr
+from scipy.special import logsumexp, ndtr
 
 from knollside.core.fit.correction import Correction
 from knollside.core.fit.windows import Windows, gap_window
@@ -64,26 +65,28 @@ def learn_windows(typical: Windows, typed: Collection[str], checks: Sequence[Fit
     for name, window in typical.items():
         mine = [c for c in checks if c.fit == name and c.told and c.gap is not None]
         if mine and name not in typed:
-            out[name] = _learn(window, mine)
+            out[name] = _learn(window, tuple(mine))
     return out
 
 
-def _learn(window: tuple[float, float], checks: Sequence[FitCheck]) -> LearnedWindow:
+@lru_cache(maxsize=16)  # asked again at every edit of a part
+def _learn(window: tuple[float, float], checks: tuple[FitCheck, ...]) -> LearnedWindow:
     low, high = window[0] + _STEPS[:, None], window[1] + _STEPS[None, :]
     # Both ends of a hand's or a plastic's own way move together as often as not.
     a, b = (low - window[0]) / _SIGMA, (high - window[1]) / _SIGMA
     prior = -(a**2 - a * b + b**2) / (2 * 0.75)
-    weight = np.exp(np.where(high - low >= _LEAST, prior, -np.inf)) * sum(
-        share * _likelihood(low, high, checks, z) for z, share in zip(_COMMONS, _SHARES, strict=True)
-    )
+    # In logs: the likelihood of a thousand dry fits is no number any more.
+    each = [_log_likelihood(low, high, checks, z) + math.log(s) for z, s in zip(_COMMONS, _SHARES, strict=True)]
+    log = np.where(high - low >= _LEAST, prior, -np.inf) + logsumexp(each, axis=0)
+    weight = np.exp(log - log.max())
     weight /= weight.sum()
     n = len(checks)
     return LearnedWindow(_marginal(low[:, 0], weight.sum(axis=1), n), _marginal(high[0], weight.sum(axis=0), n), n)
 
 
-def _likelihood(low: Array, high: Array, checks: Sequence[FitCheck], z: float) -> Array:
+def _log_likelihood(low: Array, high: Array, checks: Sequence[FitCheck], z: float) -> Array:
     """Of all outcomes where what is common to the gaps stands ``z`` sigma off."""
-    out = np.ones(np.broadcast_shapes(low.shape, high.shape))
+    out = np.zeros(np.broadcast_shapes(low.shape, high.shape))
     for c in checks:
         assert c.gap is not None
         common = 0.0 if c.measured_mm is not None else math.sqrt(_COMMON) * c.doubt_mm
@@ -91,7 +94,7 @@ def _likelihood(low: Array, high: Array, checks: Sequence[FitCheck], z: float) -
         gap, sigma = c.gap + z * common, math.hypot(own, _FEEL)
         binds, rattles = ndtr((low - gap) / sigma), ndtr((gap - high) / sigma)
         of = {"binds": binds, "rattles": rattles, "fits": np.maximum(1 - binds - rattles, 0.0)}[c.told]
-        out = out * ((1 - _WRONG) * of + _WRONG / 3)
+        out = out + np.log((1 - _WRONG) * of + _WRONG / 3)
     return np.asarray(out)
 
 
