@@ -103,5 +103,5 @@ class User:
 
     def _undo(self) -> None:
         self.done.append("undo")
-        stack = self.window.session.workspace.undo  # type: ignore[attr-defined]
-        (stack.undo if self.rng.random() < 0.6 else stack.redo)()
+        workspace = self.window.session.workspace  # type: ignore[attr-defined]
+        (workspace.take_back if self.rng.random() < 0.6 else workspace.make_again)()

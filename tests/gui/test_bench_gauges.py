@@ -35,7 +35,7 @@ def test_a_hole_is_gauged_by_drills_and_a_second_print_is_told_apart(desk: Desk)
     enter_reading(desk, f"{true:.2f}")
     desk.settle()
     assert desk.part.readings[-1].bar == f"{first}, print 2" and desk.part.readings[-1].on == kept.on
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     desk.settle()
     assert len(desk.part.readings) == before + 1
 
@@ -88,7 +88,7 @@ def test_a_bar_read_from_the_other_end_is_put_in_order_and_undone(desk: Desk) ->
         return [m.printed for _, _, m in desk.part.dated_readings if m.bar == "backward bar"]
 
     assert kept() == pytest.approx(sizes) and "only in another order" not in seen(desk)
-    desk.workspace.undo.activeStack().undo()
+    desk.workspace.take_back()
     desk.settle()
     assert kept() == pytest.approx(sizes[::-1])
 

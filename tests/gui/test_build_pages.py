@@ -129,7 +129,7 @@ def test_own_values_of_a_material_take_over_visibly(built: Desk) -> None:
     assert state.part.card.price_per_kg == 31.5
     press(built, "Pull, in the layer: typical again")
     assert state.part.card.pull == MATERIALS["PETG"].pull
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     assert state.part.card.pull.low == 50
     type_in(built, "Density, value", "0.01")
     assert state.part.card.density == MATERIALS["PETG"].density  # refused beside the field

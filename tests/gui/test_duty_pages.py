@@ -68,5 +68,5 @@ def test_a_screw_is_said_as_it_holds_and_a_weight_as_it_falls(plate_on_screws: D
     assert [k.name for k in desk.part.allowables[0].knock_downs] == ["In the cold"]
     pick(desk, "Kind of the push", "force")
     assert desk.part.design_case.cases[0].drop_mm is None
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     assert desk.part.design_case.cases[0].drop_mm == 25.0

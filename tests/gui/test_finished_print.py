@@ -64,7 +64,7 @@ def test_places_are_lit_in_order_and_a_moving_mate_is_told(desk: Desk) -> None:
     # It tells what this printer frees, as a rung of a ladder does.
     trials = [t for _, _, t in desk.shop.learned.gap_trials(desk.part.printer_id, desk.part.material)]
     assert [(t.drawn, t.freed) for t in trials] == [(pytest.approx(moving[0].between.gap), True)]
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     desk.settle()
     assert desk.shop.running.fit_checks() == {}
     assert desk.shop.learned.gap_trials(desk.part.printer_id, desk.part.material) == []
@@ -110,7 +110,7 @@ def test_a_dry_fit_moves_the_window_of_its_class_and_starts_the_running_in(desk:
     job = parse_job(write_job(job_of(desk.part, desk.part, "arm.stl")))
     assert stated_of(job).windows == desk.part.windows
     for _ in range(2):
-        desk.workspace.undo.undo()
+        desk.workspace.take_back()
     # What a mate wore is kept to its last sixty, so that the part can always be read again.
     many = m.model_copy(update={"worn": tuple((float(k), 0.2) for k in range(60))})
     desk.workspace.edit({Kind.MATES: (many,)}, "worn long")
@@ -120,7 +120,7 @@ def test_a_dry_fit_moves_the_window_of_its_class_and_starts_the_running_in(desk:
     press_in_panel(desk, "by itself")
     assert desk.shop.parts.get(desk.part.id).mates[0].worn[-2:] == ((59.0, 0.2), (0.0, 0.3))
     for _ in range(2):
-        desk.workspace.undo.undo()
+        desk.workspace.take_back()
     desk.settle()
     assert desk.part.windows["slide"] == typical and desk.part.mates == (m,) and desk.part.fit_checks == ()
 
@@ -175,8 +175,8 @@ def test_a_second_clip_says_why_it_was_printed_cooler_and_is_found_by_that(clip:
     table.table.selectRow(0)
     clip.settle()
     assert "Why so: Nozzle 238 °C, before 250 °C" in table.about.text()
-    while clip.workspace.undo.canUndo():
-        clip.workspace.undo.undo()
+    while clip.workspace.history.can_undo:
+        clip.workspace.take_back()
     assert {first.id, second.id} & {r.id for r in clip.shop.learned.prints()} == set()
 
 
@@ -218,10 +218,10 @@ def test_a_photo_is_kept_small_without_what_came_with_it_and_what_is_none_is_sai
     record.photos.take(tmp_path / "d.jpg")
     clip.settle(lambda: "the limit is 64 MB" in record.told.text())
     assert len(clip.shop.learned.thumbs(record.shown.id)) == 1
-    clip.workspace.undo.undo()
+    clip.workspace.take_back()
     clip.settle()
     assert clip.shop.learned.thumbs(record.shown.id) == []
-    clip.workspace.undo.redo()
+    clip.workspace.make_again()
     clip.settle()
     assert clip.shop.learned.thumbs(record.shown.id)[0][0] == number
 

@@ -35,7 +35,7 @@ def test_the_gap_says_what_welds_it_and_taking_the_flare_off_helps(hinge: Desk) 
     assert state.part.revision == 2 and state.stored.revision_note == "0.15 mm of flare taken off"
     (after,) = state.fresh("gaps")
     assert after.welds < before.welds and after.turns > before.turns
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     hinge.settle(lambda: state.facts is not None)
     assert state.part.revision == 1
 
@@ -96,5 +96,5 @@ def test_the_first_layer_that_frees_a_gap_goes_into_the_recipe_the_way_and_the_s
     desk.settle()
 
     assert desk.stored.recipe.first_layer == 0.26 and desk.stored.recipe.first_mm(0.4) == 0.26
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     assert desk.stored.recipe.first_layer is None

@@ -60,7 +60,7 @@ def test_the_knobs_nut_pocket_and_hole_are_corrected_and_reported(desk: Desk, tm
     # Corrected once more, nothing moves: the sizes are what was wanted.
     desk.settle(lambda: state.fresh("fits") is not None)
     assert all(abs(c.to_mm - c.from_mm) < 0.003 for c in state.fresh("fits").corrections)
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     desk.settle(lambda: state.facts is not None)
     assert state.part.revision == 1
 
@@ -90,7 +90,7 @@ def test_the_details_of_a_mate_change_the_correction(desk: Desk) -> None:
     assert state.fresh("fits").corrections[0].target.partner == pytest.approx(5.7)
     type_in(desk, "Most gap of slide", "0,5")
     assert state.part.windows["slide"] == (0.15, 0.5) and "yours" in [c.source for c in _chips(desk)]
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     desk.settle()
     assert state.part.windows["slide"] == (0.15, 0.35)
 
@@ -207,7 +207,7 @@ def test_the_whole_set_is_scaled_with_one_undo(desk: Desk) -> None:
     desk.settle(lambda: state.facts is not None)
     sizes = [state.shop.parts.mesh(state.shop.parts.get(p.id).mesh_hash).size[0] for p in good]
     assert sizes == pytest.approx([p.scaled.mesh.size[0] for p in good])
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     desk.settle(lambda: state.facts is not None)
     assert all(state.shop.parts.get(p.id).revision == 1 for p in good)
 
@@ -275,7 +275,7 @@ def test_repeats_odd_readings_and_wrong_places_are_caught(desk: Desk) -> None:
     assert len(state.part.readings) == count + 1 and "once more" in bench.said.text()
     enter_reading(desk, f"{spot.drawn - 0.22:.2f}")
     assert len(state.part.readings) == count + 2 and state.part.readings[-1].printed == pytest.approx(spot.drawn - 0.22)
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     desk.settle()
     assert len(state.part.readings) == count + 1
 
@@ -288,7 +288,7 @@ def test_a_reading_is_left_out_and_readings_go_out_and_in(desk: Desk, tmp_path: 
     QTest.mouseClick(box, Qt.MouseButton.LeftButton)
     desk.settle(lambda: state.fresh("fits") is not None)
     assert state.fresh("fits").shift("hole", "upright").count == before - 1
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     desk.settle()
     bench.write_to(tmp_path / "r.csv")
     count = len(state.part.readings)

@@ -51,7 +51,7 @@ def test_a_sheet_never_tells_the_reserve_of_another_recipe(shelf: Desk) -> None:
     shelf.put("recipe", shelf.part.recipe.model_copy(update={"walls": 6}), "six walls")
     told = run.hand._sheet()
     assert told.reserve is None and "not worked out" in told.said
-    shelf.workspace.undo.undo()
+    shelf.workspace.take_back()
     assert run.hand._sheet().reserve == hollow
 
 

@@ -40,7 +40,7 @@ def test_what_is_changed_while_files_are_written_is_not_in_them(desk: Desk, tmp_
     desk.put("recipe", desk.part.recipe.model_copy(update={"walls": 7}), "seven walls")
     desk.settle(lambda: bool(run.written))
     assert run.standing().mark is Mark.CRACK and "Old: made before the last change." in seen(desk)
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     desk.settle()
     assert run.standing().mark is Mark.FULL
 

@@ -31,7 +31,7 @@ def test_a_copy_is_kept_and_brought_back_with_what_it_held(kept: Desk) -> None:
     kept.settle(lambda: kept.session.has_part and kept.facts is not None)
     assert "is back; what was there is kept as" in kept.window.note.text()
     assert kept.part.name == name and kept.part.recipe == before == kept.stored.recipe
-    assert not kept.workspace.undo.canUndo(), "an edit of the workshop set aside is none of this one's"
+    assert not kept.workspace.history.can_undo, "an edit of the workshop set aside is none of this one's"
 
 
 def test_all_of_it_leaves_in_one_file_and_returns(kept: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

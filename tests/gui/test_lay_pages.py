@@ -84,7 +84,7 @@ def test_a_load_changes_its_kind_its_size_and_how_often(beam: Desk) -> None:
     beam.settle(lambda: bool(beam.answer("lay").refusal))
     assert "can still" in beam.window.verdict_line.body.text()
     for _ in range(5):
-        beam.workspace.undo.undo()
+        beam.workspace.take_back()
     assert beam.part.design_case.fixtures[0].kind == "fixed" and beam.part.design_case.cases[0].cycles is None
     beam.window.take("Duty")
     beam.put("duty", beam.part.design_case.model_copy(update={"own_knock_downs": {"Many times": 0.4}}), "tread")
@@ -156,7 +156,7 @@ def test_a_place_that_is_clicked_is_looked_at_closely_and_told(beam: Desk) -> No
     gone = next(b for b in lay.panel.findChildren(QPushButton) if b.accessibleName() == "Watch place a no more")
     QTest.mouseClick(gone, Qt.MouseButton.LeftButton)
     assert beam.part.design_case.watched == ()
-    beam.workspace.undo.undo()
+    beam.workspace.take_back()
     assert beam.part.design_case.watched == (watched,)
 
 
@@ -210,7 +210,7 @@ def test_an_arrow_is_turned_by_its_tail(beam: Desk) -> None:
     beam.settle()
     force = beam.part.design_case.cases[0].loads[0].force_N
     assert np.linalg.norm(force) == pytest.approx(30) and force[2] > 20, "it now pushes up"
-    assert beam.workspace.undo.undoText() == "the pull: turned by hand"
+    assert beam.workspace.history.undo_text == "the pull: turned by hand"
 
 
 def test_a_reversed_load_needs_no_new_solve_and_what_was_rated_is_old(beam: Desk) -> None:

@@ -51,8 +51,8 @@ def test_a_new_workshop_takes_a_printer_a_spool_and_a_reading(bare: Desk) -> Non
     bare.window.steps["Bench"].record.took.line.setText("2,5")
     press(bare, "Record the print")
     assert [p.actual_hours for p in state.shop.learned.prints()] == [2.5]
-    while state.workspace.undo.canUndo():
-        state.workspace.undo.undo()
+    while state.workspace.history.can_undo:
+        state.workspace.take_back()
     bare.settle()
     assert (
         state.shop.machines.printers() == {}

@@ -59,9 +59,9 @@ def test_a_hole_is_pointed_at_said_undone_and_used(desk: Desk, tmp_path) -> None
     assert "Hole 1: " in desk.window.note.text() and desk.session.picked == "hole-1"
     assert desk.stored.newest.names.entry("hole-1").signature.pointed == hole.pointed
     # Undo and redo by the header's button and its key.
-    desk.workspace.undo.activeStack().undo()
+    desk.workspace.take_back()
     desk.settle(lambda: desk.facts is not None and not any(f.pointed for f in desk.facts.features))
-    desk.workspace.undo.activeStack().redo()
+    desk.workspace.make_again()
     desk.settle(lambda: desk.facts is not None and any(f.pointed for f in desk.facts.features))
     # Used like any other: a mate, and its wall made anew.
     desk.put("mates", (Mate(feature="hole-1", hardware="rod 8 mm", fit="free"),), "a rod")

@@ -48,8 +48,8 @@ def test_bars_are_typed_one_by_one_and_what_lacks_is_said(bench: Desk) -> None:
     assert "11 bars of each of 2 levels show it" in words  # at 10 %, the best chosen by the bars
     type_in(bench, "As strong within", "20")
     assert page(bench).study.margin == pytest.approx(0.2) and page(bench).study.pulls == study.pulls
-    bench.workspace.undo.undo()
-    bench.workspace.undo.undo()
+    bench.workspace.take_back()
+    bench.workspace.take_back()
     bench.settle()
     assert len(page(bench).study.pulls) == 3
 
@@ -81,7 +81,7 @@ def test_four_heats_are_pulled_and_the_card_changes_and_changes_back(bench: Desk
     if nozzle is not None:
         assert bond.source.startswith("yours, pulled") and bond != before
     assert any(b.text() == "Take it into the card again" for b in page(bench).findChildren(QPushButton))
-    bench.workspace.undo.undo()
+    bench.workspace.take_back()
     bench.settle()
     assert bench.part.card.bond == before
     assert "PETG" not in bench.workspace.shelf.own or not bench.workspace.shelf.own["PETG"].bond_curves

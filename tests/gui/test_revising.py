@@ -53,7 +53,7 @@ def test_a_longer_plate_drawn_elsewhere_keeps_what_was_said_of_it(desk: Desk, tm
     card.older.activated.emit(i)
     desk.settle(lambda: desk.part.revision == 3 and desk.facts is not None)
     assert abs(desk.facts.mesh.size[0] - 60) < 1e-6 and desk.stored.revision_note == "revision 1 again"
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     desk.settle(lambda: desk.part.revision == 2 and desk.facts is not None)
     assert abs(desk.facts.mesh.size[0] - 72) < 1e-6
 
@@ -70,7 +70,7 @@ def test_a_load_at_a_bare_place_goes_with_the_face_it_was_on_and_comes_back(desk
     assert (load.at, load.feature) == (None, end) and f"went with {end.replace('-', ' ')}" in desk.window.note.text()
     desk.settle(lambda: desk.facts is not None and desk.facts.feature(end) is not None)
     assert abs(desk.facts.feature(end).centre[0] - 72) < 0.01
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     desk.settle(lambda: desk.part.revision == 1)
     assert desk.stored.design_case.cases == (bare,)
 
@@ -104,6 +104,6 @@ def test_what_is_no_revision_changes_nothing_and_a_break_is_its_cause(desk: Desk
     desk.window.part_step.open_revision(plate(tmp_path / "newer.stl", 60, 4.6))
     desk.settle(lambda: desk.part.revision == 2 and desk.facts is not None)
     assert desk.stored.revision_note == "it broke along a layer at 120 N"
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     desk.settle()
     assert desk.stored.revision == 1

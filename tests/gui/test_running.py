@@ -97,8 +97,8 @@ def test_copies_are_packed_moved_turned_and_stay(running: Desk) -> None:
     found = laid(running)
     now = next(p for p in found.plates[0].placed if p.item.key == piece.item.key)
     assert now.angle == 90
-    running.workspace.undo.undo()
-    running.workspace.undo.undo()
+    running.workspace.take_back()
+    running.workspace.take_back()
     assert run.run.held == ()
     # Onto another one it cannot go: the reason is said, and the plan is not true.
     other = laid(running).plates[0].placed[1]
@@ -164,7 +164,7 @@ def test_a_piece_goes_on_another_plate_and_plates_are_named_and_tied(running: De
     assert run.planned.fresh.given.spool_of[found.plates[0].key] == str(white.id)
     if found.plates[0].bound:
         assert "First bed cannot go on The Brick, to which it is tied: it was corrected for Old Tom." in told
-    running.workspace.undo.undo()
+    running.workspace.take_back()
     assert laid(running).plates[0].only == ""
     turn_to(running, "Plates")
     press_in_panel(running, "Lay all out anew")
@@ -195,9 +195,9 @@ def test_plates_are_begun_fail_and_are_printed_again_and_only_those(running: Des
     took = running.workspace.shelf.spool_logs[white.id].took
     assert len(took) == 1 and 0 < took[0].grams < 16 and took[0].title == "3 × Label plate"
     assert running.shop.learned.prints()[-1].outcome == "failed: 3 × Label plate"
-    running.workspace.undo.undo()
+    running.workspace.take_back()
     assert running.workspace.shelf.spool_logs[white.id].took == () and len(running.shop.learned.prints()) == prints
-    running.workspace.undo.redo()
+    running.workspace.make_again()
     found = laid(running)
     assert [p.title for p in found.plates] == ["3 × Label plate", "Trellis clip"] and "failed" in seen(running)
     for _ in range(2):
@@ -262,7 +262,7 @@ def test_the_week_is_planned_by_ones_own_hours_and_a_wet_spool_is_dried_first(ru
     assert run.planned.fresh is not None, run.planned.refusal
     (rest,) = run.planned.fresh.plan.slots
     assert rest.task.title != later.task.title and rest.setup >= later.end - later.start
-    running.workspace.undo.undo()
+    running.workspace.take_back()
     running.settle()
     assert len(run.planned.fresh.plan.slots) == 2
     assert "All done by" in running.window.verdict_line.title.text()
@@ -291,7 +291,7 @@ def test_the_week_is_planned_by_ones_own_hours_and_a_wet_spool_is_dried_first(ru
     for s in plan.slots:
         assert all(plan.span.present[s.start : s.end])
         assert s.start == 0 or plan.span.when(s.start).astimezone(zone).hour >= 6
-    running.workspace.undo.undo()
+    running.workspace.take_back()
     assert run.run.goal == "soonest" and run.planned.fresh is None
     for day in ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"):
         type_in(running, f"In on {day}", " ")

@@ -58,7 +58,7 @@ def test_a_spool_is_weighed_by_hand_and_by_the_scale_and_what_cannot_be_is_refus
     assert len(logs()[number].weighings) == 2
     # By weight 550 g, by what it was said to hold 640: that is said, and weight counts.
     assert "By weight 550 g are left, by its prints 640" in seen(shelf)
-    shelf.workspace.undo.undo()
+    shelf.workspace.take_back()
     assert len(logs()[number].weighings) == 1
     page(shelf).scale = SimulatedScale(unplugged_after=0)
     press_in_panel(shelf, "Read the scale")
@@ -118,7 +118,7 @@ def test_a_new_nozzle_makes_older_readings_doubtful_and_a_square_is_worked_out(d
     desk.settle(lambda: desk.fresh("fits") is not None)
     assert "readings are from before the new nozzle" in seen(desk) and "measure a bar" in seen(desk)
     desk.window.take("Workshop")
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     assert len(desk.part.changed) == 1  # its first use, before anything was read
     for name, value in (("X, mm", "100.10"), ("Y, mm", "100.05"), ("Rising diagonal, mm", "142.15")):
         type_in(desk, name, value)
@@ -210,7 +210,7 @@ def test_the_list_before_a_print_is_ticked_or_skipped_with_a_reason_and_kept(des
     )
     assert box.isChecked()
     shot(desk, "before")
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     assert len(desk.workspace.shelf.printer_logs[number].ticks) == 1
 
 
@@ -291,7 +291,7 @@ def test_a_new_printer_is_set_up_step_by_step(desk: Desk) -> None:
     # A frame of 8 mm beams, 100 mm wide, 3 mm high, mostly walls and tops: 11 g of PETG if it were solid.
     solid = (100**2 - 84**2) * 3 * 1.27 / 1000
     assert 0.5 * solid < square.grams <= 1.02 * solid
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     desk.settle()
     assert "6 of 7 left" in seen(desk), seen(desk)
     shot(desk, "setup")

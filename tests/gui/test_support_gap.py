@@ -41,11 +41,11 @@ def test_trials_by_hand_move_what_is_tried_next_and_contradict_each_other(bench:
     assert "Trials 1 and 2 contradict each other: 0.16 mm lifted, 0.20 mm welded." in seen(bench)
     press_in_panel(bench, "The last one was none")
     assert len(page(bench).trials) == 1 and "contradict" not in seen(bench)
-    bench.workspace.undo.undo()
-    bench.workspace.undo.undo()
+    bench.workspace.take_back()
+    bench.workspace.take_back()
     bench.settle()
     assert len(page(bench).trials) == 1
-    bench.workspace.undo.undo()
+    bench.workspace.take_back()
     bench.settle()
     assert page(bench).trials == () and not bench.workspace.shelf.gaps
 
@@ -67,7 +67,7 @@ def test_the_stand_in_is_settled_and_its_gap_is_used_at_lay(bench: Desk) -> None
     if found.best != 0.2:
         press(bench, "Use it at Lay")
         assert bench.part.support_settings.gap_mm == pytest.approx(found.best)
-        bench.workspace.undo.undo()
+        bench.workspace.take_back()
         bench.settle()
         assert bench.part.support_settings.gap_mm == 0.2
 

@@ -45,7 +45,7 @@ def test_supports_follow_the_school_and_then_the_hand(shelf: Desk) -> None:
     )
     assert "2 places supported" in seen(shelf)
     for _ in range(2):
-        state.workspace.undo.undo()
+        state.workspace.take_back()
     shelf.settle()
     assert (
         state.part.orientation.support_settings.preset == "pays" and not state.part.orientation.support_settings.by_hand
@@ -150,7 +150,7 @@ def test_own_weights_reorder_the_list_at_once_and_can_be_undone(shelf: Desk) -> 
         not state.part.design_case.weights
         and [w.direction for w in state.view.ranked.fresh.ranking.orientations] == order
     )
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     assert state.part.design_case.weights
 
 

@@ -63,7 +63,7 @@ def test_layers_read_off_tell_when_it_ends(watched: Desk) -> None:
     assert w.whole.value == pytest.approx(told.value, abs=1e-3) and w.whole.high == pytest.approx(told.high, abs=1e-3)
     type_in(watched, "Layer it is at", str(layers + 50))  # there is no such layer
     assert page(watched).shown.layer in (layers // 2, layers)
-    watched.workspace.undo.undo()
+    watched.workspace.take_back()
     watched.settle()
     assert page(watched).shown.layer in (0, layers // 2)
 
@@ -130,6 +130,6 @@ def test_hours_go_by_for_a_simulated_print_and_its_own_hours_are_kept(watched: D
     assert made.details.plate == "6 × Trellis clip" and made.details.recipe == clip.recipe
     assert made.details.revision == 1 and made.details.spool == "PETG white" and made.details.estimate_g > 10
     assert "Nothing prints now." in watched.window.verdict_line.title.text()
-    watched.workspace.undo.undo()
+    watched.workspace.take_back()
     watched.settle()
     assert page(watched).shown.over

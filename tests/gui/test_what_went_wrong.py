@@ -66,7 +66,7 @@ def test_strings_are_seen_told_apart_cured_and_remembered(wrong: Desk) -> None:
     kept = wrong.shop.running.faults()[2]
     assert kept.closed and kept.helped is done and kept.cures[0].helped is False
     assert "cured" in seen(wrong)
-    wrong.workspace.undo.undo()
+    wrong.workspace.take_back()
     wrong.settle()
     assert page(wrong).case.cures[-1].helped is None
 
@@ -191,7 +191,7 @@ def test_what_comes_back_is_in_hand_again_and_its_cure_tells_nothing(wrong: Desk
     assert odds_of(wrong.workspace.shelf.faults.values())[cause] < mine[cause]
     now = dict(page(wrong).found().causes)
     assert all(now[c] == pytest.approx(v, abs=1e-9) for c, v in fresh)
-    wrong.workspace.undo.undo()
+    wrong.workspace.take_back()
     wrong.settle()
     assert page(wrong).case is None and page(wrong).closed[0][1].helped == cause
 

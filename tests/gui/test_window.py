@@ -197,7 +197,7 @@ def test_duty_takes_units_keeps_good_values_and_asks_about_danger(desk: Desk) ->
     enter(desk, field(desk, "Greatest heat"), "150")
     desk.settle()
     assert "softens at 79" in verdict(desk)
-    desk.workspace.undo.undo()
+    desk.workspace.take_back()
     option = next(b for b in desk.window.findChildren(QRadioButton) if b.property("danger") is Danger.PERSON)
     QTest.mouseClick(option, Qt.MouseButton.LeftButton, pos=QPoint(12, option.height() // 2))
     desk.settle()

@@ -166,7 +166,7 @@ def ready(desk: Desk) -> Desk:
 
 def test_every_kind_of_edit_is_stored_named_and_undone(desk: Desk) -> None:
     ready(desk)
-    before, undo = desk.stored, desk.workspace.undo
+    before, history = desk.stored, desk.workspace.history
     bodies = {k: desk.shop.parts.document(desk.part.id, k) for k in Kind}
     edits = [
         ("duty", desk.part.design_case.model_copy(update={"purpose": Purpose.SHOW}), "purpose"),
@@ -177,13 +177,13 @@ def test_every_kind_of_edit_is_stored_named_and_undone(desk: Desk) -> None:
     ]
     for kind, value, text in edits:
         desk.put(kind, value, text)
-        assert getattr(desk.stored, Kind(kind).field) == value and undo.undoText() == text
+        assert getattr(desk.stored, Kind(kind).field) == value and history.undo_text == text
     desk.put("material", "ASA", "the same again")
-    assert undo.activeStack().count() == 5
+    assert history.count() == 5
     desk.workspace.new_mesh(plate_with_hole(), "another shape", None)
     assert desk.stored.revision == 2
-    while undo.canUndo():
-        undo.undo()
+    while history.can_undo:
+        desk.workspace.take_back()
     after = desk.stored
     assert (after.design_case, after.recipe, after.orientation, after.mates, after.material, after.revision) == (
         before.design_case,
@@ -196,8 +196,8 @@ def test_every_kind_of_edit_is_stored_named_and_undone(desk: Desk) -> None:
     # What was not there before is not there again: the way and the material had never been stored.
     assert bodies[Kind.ORIENTATION] is None and bodies[Kind.MATERIAL] is None
     assert {k: desk.shop.parts.document(desk.part.id, k) for k in Kind} == bodies
-    while undo.canRedo():
-        undo.redo()
+    while history.can_redo:
+        desk.workspace.make_again()
     assert desk.stored.recipe.walls == 9 and desk.stored.revision == 2
     desk.settle()
 
@@ -208,11 +208,11 @@ def test_undo_survives_opening_another_part(desk: Desk) -> None:
     walls = desk.part.recipe.walls
     desk.put("recipe", Recipe(walls=11), "eleven walls")
     desk.workspace.open(other)
-    assert not desk.workspace.undo.canUndo()
+    assert not desk.workspace.history.can_undo
     desk.put("recipe", Recipe(walls=7), "seven walls")
     desk.workspace.open(first)
-    assert desk.workspace.undo.undoText() == "eleven walls"
-    desk.workspace.undo.undo()
+    assert desk.workspace.history.undo_text == "eleven walls"
+    desk.workspace.take_back()
     assert desk.stored.recipe.walls == walls and desk.shop.parts.get(other).recipe.walls == 7
     desk.settle()
 
@@ -228,10 +228,10 @@ def test_marks_carry_into_duty_and_mates_and_come_off_again(desk: Desk) -> None:
     desk.session.mark(flat, None)
     assert flat not in desk.part.marks and not any(h.feature == flat for h in desk.part.design_case.fixtures)
     desk.put("mates", (), "none")
-    steps = desk.workspace.undo.activeStack().count()
+    steps = desk.workspace.history.count()
     desk.session.mark("hole-2", FaceMark.MATES)
     assert [(m.feature, m.hardware, m.fit) for m in desk.part.mates] == [("hole-2", "M5", "close")]
-    assert desk.workspace.undo.activeStack().count() == steps + 1, "one click is one step of undo"
+    assert desk.workspace.history.count() == steps + 1, "one click is one step of undo"
     desk.settle()
 
 
@@ -246,7 +246,7 @@ def test_an_edit_the_store_refuses_is_said_and_leaves_no_undo(desk: Desk, monkey
     monkeypatch.setattr(desk.shop.parts, "put_document", full)
     walls = desk.part.recipe.walls
     desk.put("recipe", Recipe(walls=walls + 1), "one more wall")
-    assert "disk full" in said[-1] and not desk.workspace.undo.canUndo() and desk.part.recipe.walls == walls
+    assert "disk full" in said[-1] and not desk.workspace.history.can_undo and desk.part.recipe.walls == walls
     desk.app.processEvents()
     assert desk.window.note.isVisible() and "disk full" in desk.window.note.text()
 
@@ -266,8 +266,8 @@ def test_readings_and_breaks_are_records_that_can_be_taken_back(desk: Desk) -> N
     )
     state.workspace.kept.add_print(record, "a print")
     assert len(state.part.records) == prints + 1
-    state.workspace.undo.undo()
-    state.workspace.undo.undo()
+    state.workspace.take_back()
+    state.workspace.take_back()
     assert (len(state.part.readings), len(state.part.records)) == (n, prints)
     desk.settle(lambda: state.fresh("fits") is not None)
     assert [c.to_mm for c in state.fresh("fits").corrections] == drawn
@@ -289,7 +289,7 @@ def test_printer_and_spool_change_what_is_known(desk: Desk) -> None:
     state.workspace.put_machine(brick, None, "to The Brick")
     assert state.part.printer.name == "The Brick" and state.part.spool is None
     assert state.view.inputs.question(RANKED).key != key
-    state.workspace.undo.undo()
+    state.workspace.take_back()
     assert state.part.printer.name == "Old Tom" and state.view.inputs.question(RANKED).key == key
     desk.settle()
 

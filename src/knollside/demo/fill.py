@@ -84,7 +84,7 @@ def _running(shop: Workshop, printers: tuple[int, int], spools: tuple[int, ...],
         shop.running.put(Log.SPOOL, spool, log)
     shop.running.put(Log.PRESENCE, 0, Presence(zone="Europe/London"))
     pieces = tuple(RunPiece(part=ids[stem], copies=n) for stem, n in _COPIES.items())
-    shop.running.add_run(Run(name="Two plots fitted", pieces=pieces))
+    shop.running.add(Log.RUN, Run(name="Two plots fitted", pieces=pieces))
 
 
 def _records(shop: Workshop, tom: int, brick: int, ids: dict[str, int]) -> None:

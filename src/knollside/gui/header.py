@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from knollside.core.model import Purpose
 from knollside.gui.instruments.widgets import Dropdown, label
@@ -46,10 +46,12 @@ class Header(Seeing, QWidget):
         self.part_choice.setMinimumContentsLength(16)
         self.part_choice.chose.connect(self._chose)
         self.undo, self.redo = QPushButton("Undo"), QPushButton("Redo")
-        stack = session.workspace.undo
-        for b, do in ((self.undo, stack.undo), (self.redo, stack.redo)):
+        workspace = session.workspace
+        for b, do, redo in ((self.undo, workspace.take_back, False), (self.redo, workspace.make_again, True)):
             b.setProperty("bare", "true")
             b.clicked.connect(lambda _, do=do: do())
+            b.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            b.customContextMenuRequested.connect(lambda at, b=b, redo=redo: self.choose_line(b, redo))
         self.purpose = Dropdown("Purpose of this print", [(p.value.capitalize(), p) for p in Purpose], 9)
         self.purpose.setToolTip("Fit check, working part or show piece: it sets what is weighed first")
         self.purpose.chose.connect(self._say_purpose)
@@ -72,7 +74,7 @@ class Header(Seeing, QWidget):
         row.addStretch(1)
         for b in (self.undo, self.redo, self.machine, self.theme):
             row.addWidget(b)
-        stack.indexChanged.connect(lambda _: self._show_undo())
+        workspace.history.changed.connect(self._show_undo)
 
     def _chose(self, data: object) -> None:
         if data == -1:
@@ -89,7 +91,7 @@ class Header(Seeing, QWidget):
         there = self.session.has_part
         self.purpose.setVisible(there)
         self.job.setText(self.part.job if there else "No job")
-        parts = self.workspace.shop.parts.names()
+        parts = self.workspace.shelf.parts
         if [self.part_choice.itemData(i) for i in range(self.part_choice.count() - 1)] != [p.id for p in parts]:
             self.part_choice.clear()
             for p in parts:
@@ -106,17 +108,32 @@ class Header(Seeing, QWidget):
         self.theme.setText("Day" if look.lamp else "Lamp")
 
     def _show_undo(self) -> None:
-        stack = self.workspace.undo
-        for b, can, words, name in (
-            (self.undo, stack.canUndo(), stack.undoText(), "Undo"),
-            (self.redo, stack.canRedo(), stack.redoText(), "Redo"),
+        history = self.workspace.history
+        for b, redo, words, name in (
+            (self.undo, False, history.undo_text, "Undo"),
+            (self.redo, True, history.redo_text, "Redo"),
         ):
-            b.setEnabled(can)
-            short = words if len(words) < 22 else words[:20] + "…"
-            b.setText(f"{name}: {short}" if can and name == "Undo" else name)
-            b.setToolTip(f"{name}: {words}" if can else f"Nothing to {name.lower()}")
-            b.setAccessibleName(f"{name} {words}".strip())
-        self.redo.setVisible(stack.canRedo())
+            whose = " in the workshop" if history.of_shop(redo) else ""
+            b.setEnabled(bool(words))
+            room = 22 if not whose else 14
+            short = words if len(words) < room else words[: room - 2] + "…"
+            b.setText(f"{name}{whose}: {short}" if words and not redo else name)
+            more = "\nRight click: of this part or of the workshop" if len(history.ends(redo)) > 1 else ""
+            b.setToolTip(f"{name}{whose}: {words}{more}" if words else f"Nothing to {name.lower()}")
+            b.setAccessibleName(f"{name}{whose} {words}".strip())
+        self.redo.setVisible(history.can_redo)
+
+    def choose_line(self, button: QPushButton, redo: bool) -> None:
+        """A menu of what this part and what the workshop would take back next (or make again)."""
+        menu = QMenu(button)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        do = self.workspace.make_again if redo else self.workspace.take_back
+        for line, whose, words in self.workspace.history.ends(redo):
+            act = menu.addAction(f"{whose[:1].upper()}{whose[1:]}: {words}".replace("&", "&&"))
+            assert act is not None
+            act.triggered.connect(lambda _, line=line: do(line))
+        if menu.actions():
+            menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
     def paintEvent(self, e) -> None:  # type: ignore[no-untyped-def]
         p = QPainter(self)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from knollside.core.material.own import FIELDS, BondCurve, FieldName, OwnCard, OwnValue
@@ -15,7 +14,7 @@ if TYPE_CHECKING:
 
 
 class KeptEdits:
-    """The commands; each is one named step of the workspace's undo, in one transaction."""
+    """The commands; each is one named act, in one transaction."""
 
     def __init__(self, workspace: Workspace) -> None:
         self._w = workspace
@@ -24,52 +23,32 @@ class KeptEdits:
 
     def put_printer(self, printer_id: int | None, facts: PrinterFacts) -> int | None:
         """Add a printer (None) or change one; its number. The open part takes a first printer at once."""
-        machines, before = self._w.shop.machines, self._w.shelf.printers.get(printer_id or 0)
+        machines = self._w.shop.machines
         part = self._w.part.id if self._w.part is not None and self._w.part.doc.printer_id is None else None
         spool = self._w.part.doc.spool_id if self._w.part is not None else None
-        made: list[int] = []
 
-        def do() -> None:
+        def do() -> int:
             if printer_id is not None:
                 machines.put_printer(printer_id, facts)
-                return
-            # Made again, it has the number it had, so that later edits still mean it.
-            number = machines.add_printer(facts, made[0] if made else None)
-            made[:] = [number]
+                return printer_id
+            number = machines.add_printer(facts)
             if part is not None:
                 self._w.shop.parts.put_machine(part, number, spool)
+            return number
 
-        def undo() -> None:
-            if printer_id is not None and before is not None:
-                machines.put_printer(printer_id, before)
-            else:
-                machines.remove_printer(made[0])
-
-        if not self._w.push(f"printer {facts.name}", do, undo):
-            return None
-        return printer_id if printer_id is not None else made[0]
+        return self._w.push(f"printer {facts.name}", do)
 
     def put_spool(self, spool: Spool) -> int | None:
         """Add a spool (id 0) or change one; its number."""
         machines = self._w.shop.machines
-        before = next((s for s in self._w.shelf.spools if s.id == spool.id), None)
-        made: list[int] = []
 
-        def do() -> None:
-            if before is not None:
+        def do() -> int:
+            if spool.id:
                 machines.put_spool(spool)
-            else:
-                made[:] = [machines.add_spool(spool.name, spool.material, spool.grams_left, spool.dry)]
+                return spool.id
+            return machines.add_spool(spool.name, spool.material, spool.grams_left, spool.dry)
 
-        def undo() -> None:
-            if before is not None:
-                machines.put_spool(before)
-            else:
-                machines.remove_spool(made[0])
-
-        if not self._w.push(f"spool {spool.name}", do, undo):
-            return None
-        return before.id if before is not None else made[0]
+        return self._w.push(f"spool {spool.name}", do)
 
     def put_own_value(self, name: str, field: FieldName, value: OwnValue | None) -> None:
         """One value of a material as the person's own, or typical again (None)."""
@@ -93,18 +72,15 @@ class KeptEdits:
         self._put_own_card(name, after, f"{name}: bond by pull tests over {curve.over}")
 
     def _put_own_card(self, name: str, after: OwnCard, words: str) -> None:
-        before, put = self._w.shelf.own.get(name), self._w.shop.machines.put_own_card
-        if after != (before or OwnCard()):
-            self._w.push(words, lambda: put(name, after), lambda: put(name, before))
+        if after != self._w.shelf.own.get(name, OwnCard()):
+            self._w.push(words, lambda: self._w.shop.machines.put_own_card(name, after))
 
     # Records of the bench
 
     def add_readings(self, taken: tuple[Measurement, ...], words: str) -> None:
-        """Readings of this printer and material at once, one step of undo."""
-        learned, place = self._w.shop.learned, self.place()
-        self._add_rows(
-            words, lambda: learned.add_measurements(*place, self._w.now(), taken), learned.remove_measurements
-        )
+        """Readings of this printer and material at once, as one act."""
+        learned, place, now = self._w.shop.learned, self.place(), self._w.now()
+        self._w.push(words, lambda: learned.add_measurements(*place, now, taken))
 
     def add_reading(self, reading: Measurement) -> None:
         self.add_readings((reading,), f"reading of {reading.kind} {reading.drawn:g}")
@@ -114,38 +90,24 @@ class KeptEdits:
         before = next((m for i, _, m in self._w.open_part().dated_readings if i == number), None)
         if before is None or before.left_out == left_out:
             return
-        after, put = before.model_copy(update={"left_out": left_out}), self._w.shop.learned.put_measurement
         words = f"reading of {before.kind} {before.drawn:g} {'left out' if left_out else 'counted again'}"
-        self._w.push(words, lambda: put(number, after), lambda: put(number, before))
+        after = before.model_copy(update={"left_out": left_out})
+        self._w.push(words, lambda: self._w.shop.learned.put_measurement(number, after))
 
     def correct_readings(self, printed: dict[int, float], words: str) -> None:
-        """Other sizes of kept readings, by their numbers, in one step of undo."""
+        """Other sizes of kept readings, by their numbers, as one act."""
         before = {i: m for i, _, m in self._w.open_part().dated_readings if i in printed}
-        put = self._w.shop.learned.put_measurement
 
         def do() -> None:
             for i, m in before.items():
-                put(i, m.model_copy(update={"printed": printed[i]}))
+                self._w.shop.learned.put_measurement(i, m.model_copy(update={"printed": printed[i]}))
 
-        def undo() -> None:
-            for i, m in before.items():
-                put(i, m)
-
-        self._w.push(words, do, undo)
+        self._w.push(words, do)
 
     def add_trials(self, taken: tuple[GapTrial, ...], words: str) -> None:
-        """Rungs of a gap ladder, one step of undo."""
-        learned, place = self._w.shop.learned, self.place()
-        self._add_rows(words, lambda: learned.add_gap_trials(*place, self._w.now(), taken), learned.remove_gap_trials)
-
-    def _add_rows(self, words: str, add: Callable[[], list[int]], remove: Callable[[list[int]], None]) -> None:
-        """Rows added in one step of undo, which takes away those that the last doing of it made."""
-        rows: list[int] = []
-
-        def do() -> None:
-            rows[:] = add()
-
-        self._w.push(words, do, lambda: remove(rows))
+        """Rungs of a gap ladder, as one act."""
+        learned, place, now = self._w.shop.learned, self.place(), self._w.now()
+        self._w.push(words, lambda: learned.add_gap_trials(*place, now, taken))
 
     def place(self) -> tuple[int, str]:
         """Printer and material that records belong to."""
@@ -155,29 +117,15 @@ class KeptEdits:
         return part.doc.printer_id, part.material
 
     def add_print(self, record: PrintRecord, text: str) -> None:
-        learned = self._w.shop.learned
-        made: list[int] = []
-
-        def do() -> None:
-            # Made again, it has the number it had: photos and later edits mean it.
-            made[:] = [learned.add_print(record, *made)]
-
-        self._w.push(text, do, lambda: learned.remove_print(made[0]))
+        self._w.push(text, lambda: self._w.shop.learned.add_print(record))
 
     def put_details(self, record: PrintRecord, details: PrintDetails, text: str) -> None:
         """What is known of a kept print besides its hours."""
         if details != record.details:
-            put = self._w.shop.learned.put_details
-            self._w.push(text, lambda: put(record.id, details), lambda: put(record.id, record.details))
+            self._w.push(text, lambda: self._w.shop.learned.put_details(record.id, details))
 
     def add_photo(self, print_id: int, picture: bytes, thumb: bytes, text: str) -> None:
-        learned, made = self._w.shop.learned, [0]
-
-        def do() -> None:
-            # Done again, it has the number it had.
-            made[0] = learned.add_photo(print_id, picture, thumb, made[0] or None)
-
-        self._w.push(text, do, lambda: learned.remove_photo(made[0]))
+        self._w.push(text, lambda: self._w.shop.learned.add_photo(print_id, picture, thumb))
 
     def every_print(self) -> list[PrintRecord]:
         """Prints of every printer, oldest first."""

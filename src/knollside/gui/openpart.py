@@ -18,7 +18,7 @@ from knollside.core.model.trials import PullStudy, SupportStudy, support_trials_
 from knollside.core.run.beforeprint import Print, changed_since
 from knollside.core.run.preflight import Check
 from knollside.core.run.upkeep import changed_bond, changed_sizes, doubt_words
-from knollside.store.records import PartDoc, PrintRecord, Spool
+from knollside.store.records import PartDoc, PartName, PrintRecord, Spool
 
 Vec = tuple[float, float, float]
 DatedReadings = tuple[tuple[int, datetime, Measurement], ...]
@@ -27,8 +27,8 @@ DatedTrials = tuple[tuple[int, datetime, GapTrial], ...]
 
 @dataclass(frozen=True)
 class Shelf:
-    """What the whole workshop has: printers and spools with their logs, a person's own values of materials, runs, and
-    the hours somebody is in (None: never said)."""
+    """What the whole workshop has: printers and spools with their logs, a person's own values of materials, runs, the
+    hours somebody is in (None: never said), and its parts by name."""
 
     printers: dict[int, PrinterFacts]
     spools: tuple[Spool, ...]
@@ -41,6 +41,7 @@ class Shelf:
     gaps: dict[int, SupportStudy] = field(default_factory=dict)
     faults: dict[int, FaultCase] = field(default_factory=dict)
     fit_checks: dict[int, FitChecks] = field(default_factory=dict)
+    parts: tuple[PartName, ...] = ()
 
     def printer_named(self, name: str) -> int | None:
         """The number of a printer by its name; None where there is none of it."""

@@ -98,10 +98,8 @@ class RunDesk(QObject):
         self.number, self._asked = number, None
 
     def put(self, run: Run, words: str) -> None:
-        if self.number in self.workspace.shelf.runs:
-            self.workspace.runs.put_run(self.number, run, words)
-        else:
-            self.number = self.workspace.runs.add_run(run)
+        known = self.number in self.workspace.shelf.runs
+        self.number = self.workspace.runs.put_run(self.number if known else None, run, words if known else "")
 
     def _stored(self) -> None:
         self._asked = None

@@ -8,7 +8,7 @@ from datetime import datetime
 from knollside.core.job.questions.plates import Plate
 from knollside.core.model import Record, Refused
 from knollside.core.model.prints import PartPrint, PrintDetails
-from knollside.core.model.running import PlateDone, PlateState, PrinterLog, Run, Took
+from knollside.core.model.running import PlateDone, PlateState, Run, Took
 from knollside.core.run.watching import pace_of
 from knollside.gui.spoolfacts import filament_of, log_of
 from knollside.gui.workspace import Workspace
@@ -57,36 +57,28 @@ def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone, hours
     ended = done.state != "printing"
     kept = done.model_copy(update={"ended": now if ended else done.ended})
     after = run.model_copy(update={"done": (*(d for d in run.done if d.pieces != done.pieces), kept)})
-    changes: list[tuple[Log, int, Record | None, Record]] = [(Log.RUN, number, run, after)]
+    changes: list[tuple[Log, int, Record]] = [(Log.RUN, number, after)]
     shelf = workspace.shelf
     printer = shelf.printer_named(done.printer)
     if not ended and printer is not None:
-        log = shelf.printer_logs.get(printer)
-        loaded = (log or PrinterLog()).model_copy(update={"loaded": done.filament})
-        changes.append((Log.PRINTER, printer, log, loaded))
+        loaded = shelf.printer_log(printer).model_copy(update={"loaded": done.filament})
+        changes.append((Log.PRINTER, printer, loaded))
     spool = next((s for s in shelf.spools if s.id == done.spool), None) or next(
         (s for s in shelf.spools if filament_of(s, s.material, shelf) == done.filament), None
     )
     if ended and spool is not None and done.grams > 0:
         log_now = log_of(spool, shelf)
         took = Took(at=now, grams=done.grams * _share(done, now, hours), title=done.title[:120])
-        more = log_now.model_copy(update={"took": (*log_now.took, took)})
-        changes.append((Log.SPOOL, spool.id, shelf.spool_logs.get(spool.id), more))
+        changes.append((Log.SPOOL, spool.id, log_now.model_copy(update={"took": (*log_now.took, took)})))
     record = _record(workspace, done, printer, spool, now, hours) if ended else None
-    put, learned, rows = workspace.shop.running.put, workspace.shop.learned, list[int]()
 
     def do() -> None:
-        for kind, owner, _, new in changes:
-            put(kind, owner, new)
-        rows[:] = [learned.add_print(record)] if record is not None else []
+        for kind, owner, new in changes:
+            workspace.shop.running.put(kind, owner, new)
+        if record is not None:
+            workspace.shop.learned.add_print(record)
 
-    def undo() -> None:
-        for kind, owner, old, _ in changes:
-            put(kind, owner, old)
-        for row in rows:
-            learned.remove_print(row)
-
-    workspace.push(f"plate {done.state}", do, undo)
+    workspace.push(f"plate {done.state}", do)
 
 
 def ran(done: PlateDone, now: datetime) -> float:

@@ -150,8 +150,8 @@ class Window(QMainWindow):
         for i, name in enumerate(self.steps):
             QShortcut(QKeySequence(f"Alt+{i + 1}"), self, lambda n=name: self.take(n))
         for keys, do in (
-            (QKeySequence.StandardKey.Undo, workspace.undo.undo),
-            (QKeySequence.StandardKey.Redo, workspace.undo.redo),
+            (QKeySequence.StandardKey.Undo, workspace.take_back),
+            (QKeySequence.StandardKey.Redo, workspace.make_again),
             (QKeySequence.StandardKey.Open, self.part_step.ask_file),
         ):
             QShortcut(QKeySequence(keys), self, do)
@@ -348,7 +348,6 @@ class Window(QMainWindow):
             look.switch(True)
 
     def closeEvent(self, e: QCloseEvent | None) -> None:
-        self.session.workspace.undo.blockSignals(True)  # it tells of its own end, when its listeners are gone
         self.settings.setValue("window", self.saveGeometry())
         self.settings.setValue("lamp", "true" if look.lamp else "false")
         self.session.close()

@@ -1,17 +1,16 @@
 """The stored half of the window: the workshop's documents, every edit as one named step of undo, one transaction.
 
-Undo is kept for each part and survives opening another; it puts back just what was stored, its absence too.
+What an edit changed is noted by the store itself and kept by the history, which takes it back.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import datetime
 from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QUndoCommand, QUndoGroup, QUndoStack
 
 from knollside.core.job.ask import Meshes, MeshKey
 from knollside.core.job.revising import with_moved
@@ -19,32 +18,19 @@ from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
 from knollside.core.model import Mesh, Refused
 from knollside.gui.fileasks import JobIn, ReadIn
+from knollside.gui.history import History
 from knollside.gui.keptedits import KeptEdits
 from knollside.gui.openpart import OpenPart, Shelf
 from knollside.gui.runedits import RunEdits
+from knollside.store.changes import Change
 from knollside.store.copies import Copy
 from knollside.store.jobs import put_job
 from knollside.store.meshes import PackedMesh
-from knollside.store.parts import body_of
 from knollside.store.records import Kind
+from knollside.store.tables import RevisionRow
 from knollside.store.workshop import Workshop
 
 T = TypeVar("T")
-_MOST_STEPS = 200
-
-
-class _Edit(QUndoCommand):
-    """One named edit that can be undone: two functions, each a transaction."""
-
-    def __init__(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
-        super().__init__(text)
-        self._do, self._undo = do, undo
-
-    def redo(self) -> None:
-        self._do()
-
-    def undo(self) -> None:
-        self._undo()
 
 
 class Workspace(QObject):
@@ -59,10 +45,9 @@ class Workspace(QObject):
         super().__init__()
         self.shop, self.meshes = shop, meshes
         self.clock: Callable[[], datetime] = datetime.now
-        self.undo = QUndoGroup(self)
-        self._stacks: dict[int, QUndoStack] = {}
         self.part: OpenPart | None = None
         self.shelf = self._read_shelf()
+        self.history = History(shop.make, self.title_of)
         self.kept, self.runs = KeptEdits(self), RunEdits(self)
 
     def now(self) -> datetime:
@@ -72,10 +57,10 @@ class Workspace(QObject):
     # What is stored
 
     def _read_shelf(self) -> Shelf:
-        m, r = self.shop.machines, self.shop.running
+        m, r, parts = self.shop.machines, self.shop.running, tuple(self.shop.parts.names())
         logs = r.runs(), r.spool_logs(), r.printer_logs(), r.presence(), r.studies(), r.gaps()
         more = r.faults(), r.fit_checks()
-        return Shelf(m.printers(), tuple(m.spools()), m.own_cards(), *logs, *more)
+        return Shelf(m.printers(), tuple(m.spools()), m.own_cards(), *logs, *more, parts)
 
     def _read_part(self, part_id: int) -> OpenPart:
         doc, learned = self.shop.parts.get(part_id), self.shop.learned
@@ -101,11 +86,7 @@ class Workspace(QObject):
             self.said.emit(str(refusal))
             return False
         self.part = part
-        stack = self._stacks.get(part_id)
-        if stack is None:
-            stack = self._stacks[part_id] = QUndoStack(self.undo)
-            stack.setUndoLimit(_MOST_STEPS)
-        self.undo.setActiveStack(stack)
+        self.history.show(part_id)
         self.opened.emit()
         self.changed.emit()
         for words in part.doc.troubles:
@@ -120,87 +101,76 @@ class Workspace(QObject):
 
     def close_part(self) -> None:
         self.part = None
-        self.undo.setActiveStack(None)
+        self.history.show(0)
         self.opened.emit()
         self.changed.emit()
 
     def _reread(self) -> None:
-        """All that is shown, as it is stored now."""
-        self.shelf = self._read_shelf()
-        if self.part is not None:
-            try:
+        """All that is shown, as it is stored now; what cannot be read stays as it was last read, and is told."""
+        try:
+            self.shelf = self._read_shelf()
+            if self.part is not None:
                 part = self._read_part(self.part.id)
                 if part.mesh_hash not in self.meshes:
                     self.meshes.put(self.shop.parts.mesh(part.mesh_hash), part.mesh_hash)
                 self._hand_over_before(part)
                 self.part = part
-            except Refused as refusal:
-                self.said.emit(str(refusal))
-                self.close_part()
-                return
+        except Refused as refusal:
+            self.said.emit(str(refusal))
         self.changed.emit()
 
-    # Edits: each is one undo step and one transaction
+    # Edits: each is one act of the history and one transaction
 
-    def push(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> bool:
-        """Do it; on the undo list only if the store took it."""
+    def push(self, text: str, do: Callable[[], T], names_too: bool = False) -> T | None:
+        """Do it, in one transaction; what it returns, or None and a sentence where the store did not take it. What it
+        changed can be taken back. Names that features are given on the way stay (unless ``names_too``): a name once
+        given is never another's."""
+        try:
+            with self.shop.together():
+                done = do()
+        except Refused as refusal:
+            self.said.emit(str(refusal))
+            return None
+        changes = self.shop.changes
+        self._reread()
+        self.history.add(text, changes if names_too else tuple(_without_names(changes)))
+        return done
 
-        def done(act: Callable[[], None]) -> bool:
-            try:
-                with self.shop.together():
-                    act()
-            except Refused as refusal:
-                self.said.emit(str(refusal))
-                return False
-            self._reread()
-            return True
+    def take_back(self, line: int | None = None) -> None:
+        """Undo, of the named line if one is; a refusal is said."""
+        self._moved(self.history.undo, line)
 
-        if not done(do):
-            return False
-        stack, first = self.undo.activeStack(), [True]
+    def make_again(self, line: int | None = None) -> None:
+        """Redo, likewise."""
+        self._moved(self.history.redo, line)
 
-        def again() -> None:
-            if first:
-                first.clear()
-            elif not done(do):
-                self._lost_step(text)
+    def _moved(self, step: Callable[[int | None], None], line: int | None) -> None:
+        try:
+            step(line)
+        except Refused as refusal:
+            self.said.emit(str(refusal))
+            return
+        self._reread()
 
-        def back() -> None:
-            if not done(undo):
-                self._lost_step(text)
-
-        if stack is not None:
-            stack.push(_Edit(text, again, back))
-        return True
-
-    def _lost_step(self, text: str) -> None:
-        """What could not be undone or redone must not look as if it had been: the list ends there."""
-        stack = self.undo.activeStack()
-        if stack is not None:
-            stack.clear()
-        self.said.emit(f"“{text}” could not be taken back or made again; what is stored is as it was before.")
+    def title_of(self, part: int) -> str:
+        """A part's name."""
+        return next((p.name for p in self.shelf.parts if p.id == part), f"part {part}")
 
     def edit(self, change: dict[Kind, object], text: str, names: Names | None = None) -> bool:
         """Replace stored records of the open part under a name for undo. ``names`` go with it, not with its undo."""
         part = self.open_part()
-        new = {k: body_of(k, v) for k, v in change.items()}
-        old = {k: self.shop.parts.document(part.id, k) for k in change}
         now = {k: getattr(part, k.field) for k in change}
         if all(now[k] == v for k, v in change.items()):
             return False
-        number = part.doc.revision
 
-        def do() -> None:
+        def do() -> bool:
             if names is not None:
-                self.shop.parts.put_names(part.id, number, names)
-            for kind, body in new.items():
-                self.shop.parts.put_document(part.id, kind, body)
+                self.shop.parts.put_names(part.id, part.doc.revision, names)
+            for kind, value in change.items():
+                self.shop.parts.put(part.id, kind, value)
+            return True
 
-        def undo() -> None:
-            for kind, body in old.items():
-                self.shop.parts.put_document(part.id, kind, body)
-
-        return self.push(text, do, undo)
+        return bool(self.push(text, do))
 
     def open_part(self) -> OpenPart:
         assert self.part is not None, "no part is open"
@@ -216,21 +186,14 @@ class Workspace(QObject):
         self._reread()
 
     def put_names(self, names: Names, text: str) -> None:
-        """Other names of the open part's features, in one step of undo."""
+        """Other names of the open part's features, as one act."""
         part = self.open_part()
-        number, before = part.doc.revision, part.doc.newest.names or Names()
-        put = self.shop.parts.put_names
-        self.push(text, lambda: put(part.id, number, names), lambda: put(part.id, number, before))
+        self.push(text, lambda: self.shop.parts.put_names(part.id, part.doc.revision, names), names_too=True)
 
     def rename_part(self, name: str) -> None:
         part = self.open_part()
-        before = part.name
-        if name and name != before:
-            self.push(
-                f"name {name}",
-                lambda: self.shop.parts.rename(part.id, name),
-                lambda: self.shop.parts.rename(part.id, before),
-            )
+        if name and name != part.name:
+            self.push(f"name {name}", lambda: self.shop.parts.rename(part.id, name))
 
     # Parts and revisions
 
@@ -270,7 +233,7 @@ class Workspace(QObject):
     def set_of_meshes(self) -> tuple[tuple[int, str, MeshKey], ...]:
         """Every part of the open part's job with its mesh at hand: number, name, mesh."""
         part, out = self.open_part(), []
-        known = self.shop.parts.names()
+        known = self.shelf.parts
         job = next(p.job_id for p in known if p.id == part.id)
         for p in known:
             if p.job_id != job:
@@ -297,18 +260,13 @@ class Workspace(QObject):
 
     def new_meshes(self, made: tuple[tuple[int, Mesh, Motion | None], ...], note: str) -> None:
         """New revisions of several parts at once, all or none; one undo takes them all away again."""
-        numbers = [0] * len(made)
 
         def do() -> None:
-            for k, (part, mesh, motion) in enumerate(made):
-                numbers[k] = self.shop.parts.add_revision(part, mesh, note, motion)
+            for part, mesh, motion in made:
+                self.shop.parts.add_revision(part, mesh, note, motion)
                 self.meshes.put(mesh)
 
-        def undo() -> None:
-            for number, (part, _, _) in zip(numbers, made, strict=True):
-                self.shop.parts.drop_revision(part, number)
-
-        self.push(note, do, undo)
+        self.push(note, do)
 
     def take_revision(self, found: ReadIn) -> None:
         """A newer mesh of the open part, from a file."""
@@ -316,21 +274,15 @@ class Workspace(QObject):
         if found.packed.fingerprint == part.mesh_hash:
             self.said.emit(f"{found.loaded.name} is the mesh that is open: nothing was changed.")
             return
-        note, number = self._cause() or f"from {found.loaded.name}", [0]
-        put = self.shop.parts.put
+        note = self._cause() or f"from {found.loaded.name}"
 
         def do() -> None:
-            number[0] = self.shop.parts.add_revision(part.id, found.packed, note)
+            self.shop.parts.add_revision(part.id, found.packed, note)
             self.meshes.put(found.loaded.mesh, found.packed.fingerprint)
             if found.moved:
-                put(part.id, Kind.DESIGN_CASE, with_moved(part.design_case, found.moved))
+                self.shop.parts.put(part.id, Kind.DESIGN_CASE, with_moved(part.design_case, found.moved))
 
-        def undo() -> None:
-            self.shop.parts.drop_revision(part.id, number[0])
-            if found.moved:
-                put(part.id, Kind.DESIGN_CASE, part.design_case)
-
-        self.push(note, do, undo)
+        self.push(note, do)
         if found.loaded.notes:
             self.said.emit(" ".join(found.loaded.notes))
 
@@ -362,18 +314,15 @@ class Workspace(QObject):
     def put_revision_note(self, note: str) -> None:
         """Why the newest revision was made, in the person's words."""
         part = self.open_part()
-        before, put = part.revision_note, self.shop.parts.put_note
-        if note and note != before:
+        if note and note != part.revision_note:
             at = part.id, part.revision
-            self.push("why it was changed", lambda: put(*at, note), lambda: put(*at, before))
+            self.push("why it was changed", lambda: self.shop.parts.put_note(*at, note))
 
     # The machine it is printed on
 
     def put_machine(self, printer_id: int | None, spool_id: int | None, text: str) -> None:
         part = self.open_part()
-        before = part.doc.printer_id, part.doc.spool_id
-        put = self.shop.parts.put_machine
-        self.push(text, lambda: put(part.id, printer_id, spool_id), lambda: put(part.id, *before))
+        self.push(text, lambda: self.shop.parts.put_machine(part.id, printer_id, spool_id))
 
     # The workshop as a whole
 
@@ -395,14 +344,19 @@ class Workspace(QObject):
 
     def _anew(self) -> None:
         """Another content under the same window: nothing that was undone or open is what it was."""
-        for stack in self._stacks.values():
-            stack.clear()
-        self._stacks.clear()
+        self.history.clear()
         here = self.part.id if self.part is not None else 0
         self.part = None
         self.shelf = self._read_shelf()
-        known = [p.id for p in self.shop.parts.names()]
+        known = [p.id for p in self.shelf.parts]
         for number in (here, *known):
             if number in known and self.open(number):
                 return
         self.close_part()
+
+
+def _without_names(changes: tuple[Change, ...]) -> Iterator[Change]:
+    """Changes less those of nothing but names that features of a mesh were given."""
+    for c in changes:
+        if not (c.of(RevisionRow) and c.before is not None and set(c.after or ()) == {"names"}):
+            yield c

@@ -23,16 +23,14 @@ class Learned:
 
     def __init__(self, ledger: Ledger) -> None:
         self._ledger = ledger
-        self._known: dict[tuple[int | None, int], tuple[PrintRecord, ...]] = {}
+        self._known: dict[int | None, tuple[PrintRecord, ...]] = {}
+        self._as_of = -1  # the generation that is of
 
     def add_measurements(
         self, printer_id: int, material: str, taken: datetime, readings: Iterable[Measurement]
     ) -> list[int]:
         """Readings of one printer and material, all or none; their numbers."""
         return self._add(MeasurementRow, printer_id, material, taken, readings)
-
-    def remove_measurements(self, numbers: Iterable[int]) -> None:
-        self._remove(MeasurementRow, numbers)
 
     def places(self) -> list[tuple[int, str]]:
         """Every printer and material that something was measured or tried on."""
@@ -59,9 +57,6 @@ class Learned:
         """Rungs of a ladder, all or none; their numbers."""
         return self._add(GapTrialRow, printer_id, material, taken, trials)
 
-    def remove_gap_trials(self, numbers: Iterable[int]) -> None:
-        self._remove(GapTrialRow, numbers)
-
     def gap_trials(self, printer_id: int, material: str) -> Dated[GapTrial]:
         return self._taken(GapTrialRow, GapTrial, "A rung of a gap ladder", printer_id, material)
 
@@ -74,20 +69,13 @@ class Learned:
         records: Iterable[Measurement] | Iterable[GapTrial],
     ) -> list[int]:
         with self._ledger.edit() as s:
-            rows = [
-                table(printer_id=printer_id, material=material, taken=taken, body=body, seal=seal_of(body))
-                for body in (one.model_dump_json() for one in records)
-            ]
-            s.add_all(rows)
+            bodies = [one.model_dump_json() for one in records]
+            first = self._ledger.number(table.id, many=len(bodies))
+            for k, body in enumerate(bodies):
+                at = {"id": first + k, "printer_id": printer_id, "material": material, "taken": taken}
+                s.add(table(**at, body=body, seal=seal_of(body)))
             s.flush()
-            return [r.id for r in rows]
-
-    def _remove(self, table: type[MeasurementRow | GapTrialRow | PrintRow | PhotoRow], numbers: Iterable[int]) -> None:
-        with self._ledger.edit() as s:
-            for number in numbers:
-                row = s.get(table, number)
-                if row is not None:
-                    s.delete(row)
+            return list(range(first, first + len(bodies)))
 
     def _taken(
         self,
@@ -110,12 +98,12 @@ class Learned:
                 out.append((number, taken, made))
         return out
 
-    def add_print(self, record: PrintRecord, number: int | None = None) -> int:
-        """A print, under a number it had or a new one; returns it."""
-        self._known.clear()
+    def add_print(self, record: PrintRecord) -> int:
+        """A print; its number."""
         broke = record.broke.model_dump_json() if record.broke else None
         details = record.details.model_dump_json() if record.details else None
         with self._ledger.edit() as s:
+            number = self._ledger.number(PrintRow.id)
             row = PrintRow(
                 id=number,
                 part_id=record.part_id,
@@ -132,11 +120,10 @@ class Learned:
             )
             s.add(row)
             s.flush()
-            return row.id
+            return number
 
     def put_details(self, number: int, details: PrintDetails | None) -> None:
         """What is known of a kept print besides its hours."""
-        self._known.clear()
         with self._ledger.edit() as s:
             row = s.get(PrintRow, number)
             if row is None:
@@ -144,22 +131,15 @@ class Learned:
             row.details = None if details is None else details.model_dump_json()
             row.details_seal = None if row.details is None else seal_of(row.details)
 
-    def remove_print(self, number: int) -> None:
-        self._known.clear()
-        self._remove(PrintRow, [number])
-
     # Photos
 
-    def add_photo(self, print_id: int, picture: bytes, thumb: bytes, number: int | None = None) -> int:
+    def add_photo(self, print_id: int, picture: bytes, thumb: bytes) -> int:
         """A picture of a print; its number."""
         with self._ledger.edit() as s:
-            row = PhotoRow(id=number, print_id=print_id, picture=picture, thumb=thumb)
-            s.add(row)
+            number = self._ledger.number(PhotoRow.id)
+            s.add(PhotoRow(id=number, print_id=print_id, picture=picture, thumb=thumb))
             s.flush()
-            return row.id
-
-    def remove_photo(self, number: int) -> None:
-        self._remove(PhotoRow, [number])
+            return number
 
     def photo(self, number: int) -> Photo | None:
         with self._ledger.read() as s:
@@ -177,13 +157,13 @@ class Learned:
     def prints(self, printer_id: int | None = None) -> list[PrintRecord]:
         """Prints in order of time, of one printer or all; a break that cannot be read is set aside. What was read is
         kept until a print comes or goes: thousands are looked through at every refresh."""
-        key = printer_id, self._ledger.generation
-        if key not in self._known or self._ledger.editing:
-            found = tuple(self._read_prints(printer_id))
-            if self._ledger.editing:
-                return list(found)
-            self._known[key] = found
-        return list(self._known[key])
+        if self._ledger.editing:
+            return list(self._read_prints(printer_id))
+        if self._as_of != self._ledger.generation:
+            self._known, self._as_of = {}, self._ledger.generation
+        if printer_id not in self._known:
+            self._known[printer_id] = tuple(self._read_prints(printer_id))
+        return list(self._known[printer_id])
 
     def _read_prints(self, printer_id: int | None) -> Iterator[PrintRecord]:
         r = PrintRow

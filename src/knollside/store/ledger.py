@@ -11,16 +11,17 @@ from pathlib import Path
 from typing import TypeVar
 
 from pydantic import ValidationError
-from sqlalchemy import Engine, select
+from sqlalchemy import ColumnElement, Engine, func, select
 from sqlalchemy.exc import DBAPIError, IntegrityError
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from knollside.core.model import Refused, fault_of
+from knollside.store.changes import Change, noted, watch
 from knollside.store.copies import keep_closing
 from knollside.store.opening import Held, open_engine
 from knollside.store.records import SetAside
 from knollside.store.salvage import salvage, set_aside
-from knollside.store.tables import SetAsideRow
+from knollside.store.tables import NumberRow, SetAsideRow
 
 T = TypeVar("T")
 
@@ -30,6 +31,7 @@ def seal_of(text: str) -> str:
     return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:24]
 
 
+_PRINTS = {"prints", "printers", "parts"}
 _LONGEST = 200_000  # characters kept of what was set aside
 
 
@@ -42,7 +44,8 @@ class Ledger:
         self.told: list[str] = []
         self._open: Session | None = None
         self._edited = False
-        self.generation = 0  # changes when rows may have gone with what they belonged to, or all is another
+        self.changes: tuple[Change, ...] = ()  # what the last edit changed
+        self.generation = 0  # changes when prints may be others than they were
         try:
             self._engine = self._opened()
         except BaseException:
@@ -117,10 +120,16 @@ class Ledger:
         self._held.still_there()
         try:
             with Session(self._engine) as session, session.begin():
-                self._open, self._edited = session, True
+                watch(session.connection())
+                self._open, self._edited, self.changes = session, True, ()
                 yield session
+                self.changes = noted(session)
+            if any(c.table in _PRINTS for c in self.changes):
+                self.generation += 1
         except IntegrityError as error:
-            raise Refused(f"That name is taken already ({error.orig}).") from None
+            if "UNIQUE" not in str(error.orig):
+                raise Refused("What this belongs to is not in the workshop any more.") from None
+            raise Refused("That name is taken already; choose another.") from None
         except DBAPIError as error:
             raise Refused(
                 f"The workshop could not keep this edit ({error.orig}). What was kept before is safe; is the "
@@ -140,6 +149,22 @@ class Ledger:
                 yield session
         except DBAPIError as error:
             raise Refused(f"The workshop {self.path.name} could not be read ({error.orig}).") from None
+
+    def number(
+        self, column: InstrumentedAttribute[int], *where: ColumnElement[bool], of: str = "", many: int = 1
+    ) -> int:
+        """The next number of a kind of record, in ``column`` (of those ``where``), the first of so ``many``: numbers
+        that were never given."""
+        kind = f"{column.class_.__tablename__}{of}"
+        with self.edit() as s:
+            highest = s.scalar(select(func.max(column)).where(*where)) or 0
+            row = s.get(NumberRow, kind)
+            if row is None:
+                row = NumberRow(kind=kind, last=0)
+                s.add(row)
+            first = max(highest, row.last) + 1
+            row.last = first + many - 1
+            return first
 
     # What cannot be read
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import select
 
 from knollside.core.material.own import OwnCard
 from knollside.core.model import PrinterFacts
 from knollside.store.ledger import Ledger, seal_of
 from knollside.store.records import Spool
-from knollside.store.tables import OwnCardRow, PartRow, PrinterRow, RunningRow, SpoolRow
+from knollside.store.tables import OwnCardRow, PrinterRow, SpoolRow
 
 
 class Machines:
@@ -20,10 +20,10 @@ class Machines:
     def add_printer(self, facts: PrinterFacts, printer_id: int | None = None) -> int:
         body = facts.model_dump_json()
         with self._ledger.edit() as s:
-            row = PrinterRow(id=printer_id, name=facts.name, facts=body, seal=seal_of(body))
-            s.add(row)
+            number = printer_id or self._ledger.number(PrinterRow.id)
+            s.add(PrinterRow(id=number, name=facts.name, facts=body, seal=seal_of(body)))
             s.flush()
-            return row.id
+            return number
 
     def put_printer(self, printer_id: int, facts: PrinterFacts) -> None:
         body = facts.model_dump_json()
@@ -31,16 +31,6 @@ class Machines:
             row = s.get(PrinterRow, printer_id)
             if row is not None:
                 row.name, row.facts, row.seal = facts.name, body, seal_of(body)
-
-    def remove_printer(self, printer_id: int) -> None:
-        """Take a printer away; parts that named it name none. Its readings and prints go with it."""
-        self._ledger.generation += 1
-        with self._ledger.edit() as s:
-            s.execute(update(PartRow).where(PartRow.printer_id == printer_id).values(printer_id=None))
-            row = s.get(PrinterRow, printer_id)
-            if row is not None:
-                s.delete(row)
-            s.execute(delete(RunningRow).where(RunningRow.kind == "printer", RunningRow.owner == printer_id))
 
     def printers(self) -> dict[int, PrinterFacts]:
         """Printers by number; one whose facts cannot be read is set aside and stands with common ones."""
@@ -54,10 +44,10 @@ class Machines:
 
     def add_spool(self, name: str, material: str, grams: float, dry: bool, spool_id: int | None = None) -> int:
         with self._ledger.edit() as s:
-            row = SpoolRow(id=spool_id, name=name, material=material, grams_left=grams, dry=dry)
-            s.add(row)
+            number = spool_id or self._ledger.number(SpoolRow.id)
+            s.add(SpoolRow(id=number, name=name, material=material, grams_left=grams, dry=dry))
             s.flush()
-            return row.id
+            return number
 
     def put_spool(self, spool: Spool) -> None:
         with self._ledger.edit() as s:
@@ -69,14 +59,6 @@ class Machines:
                     spool.grams_left,
                     spool.dry,
                 )
-
-    def remove_spool(self, spool_id: int) -> None:
-        with self._ledger.edit() as s:
-            s.execute(update(PartRow).where(PartRow.spool_id == spool_id).values(spool_id=None))
-            row = s.get(SpoolRow, spool_id)
-            if row is not None:
-                s.delete(row)
-            s.execute(delete(RunningRow).where(RunningRow.kind == "spool", RunningRow.owner == spool_id))
 
     def spools(self) -> list[Spool]:
         with self._ledger.read() as s:

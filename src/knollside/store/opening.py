@@ -16,7 +16,7 @@ from sqlalchemy import URL, Engine, create_engine, event, text
 from knollside.core.model import Refused
 from knollside.store.copies import keep_copy, keep_daily
 
-HEAD = "0006"
+HEAD = "0007"
 
 
 class Held:

@@ -7,7 +7,6 @@ from typing import Any
 
 from pydantic import TypeAdapter
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from knollside.core.mesh.facemap import Motion
 from knollside.core.mesh.identity import Names
@@ -71,17 +70,10 @@ class Parts:
 
     def add_job(self, name: str, job_id: int | None = None) -> int:
         with self._ledger.edit() as s:
-            row = JobRow(id=job_id, name=name[:120])
-            s.add(row)
+            number = job_id or self._ledger.number(JobRow.id)
+            s.add(JobRow(id=number, name=name[:120]))
             s.flush()
-            return row.id
-
-    def remove_job(self, job_id: int) -> None:
-        self._ledger.generation += 1
-        with self._ledger.edit() as s:
-            row = s.get(JobRow, job_id)
-            if row is not None:
-                s.delete(row)
+            return number
 
     def add(
         self,
@@ -97,12 +89,11 @@ class Parts:
         """A new part of a job; ``part_id`` where it comes back under its old number."""
         packed = mesh if isinstance(mesh, PackedMesh) else meshes.pack(mesh)
         with self._ledger.edit() as s:
-            part = PartRow(id=part_id, job_id=job_id, name=name[:120], printer_id=printer_id, spool_id=spool_id)
-            s.add(part)
+            number = part_id or self._ledger.number(PartRow.id)
+            s.add(PartRow(id=number, job_id=job_id, name=name[:120], printer_id=printer_id, spool_id=spool_id))
             s.flush()
-            kept = None if names is None else names.model_dump_json()
-            s.add(RevisionRow(part_id=part.id, number=1, mesh_hash=meshes.keep(s, packed), note=note, names=kept))
-            return part.id
+            self.add_revision(number, packed, note, names=names, number=1)
+            return number
 
     def rename(self, part_id: int, name: str) -> None:
         with self._ledger.edit() as s:
@@ -116,13 +107,6 @@ class Parts:
             found = s.scalars(select(RevisionRow).where(RevisionRow.part_id == part_id).order_by(RevisionRow.number))
             rows = [(r.number, r.note, r.mesh_hash, r.names, r.motion) for r in found]
         return [self._revision(f"part {part_id}", r) for r in rows]
-
-    def remove(self, part_id: int) -> None:
-        self._ledger.generation += 1
-        with self._ledger.edit() as s:
-            row = s.get(PartRow, part_id)
-            if row is not None:
-                s.delete(row)
 
     def get(self, part_id: int) -> PartDoc:
         """A part with its documents; what cannot be read of it is as if nothing were said, and told."""
@@ -233,14 +217,17 @@ class Parts:
         names: Names | None = None,
         number: int | None = None,
     ) -> int:
-        """A new state of a part's mesh; its number, one more than the last unless it comes back under its own."""
+        """A new state of a part's mesh; its number, one that no other state ever had unless one is given."""
         packed = mesh if isinstance(mesh, PackedMesh) else meshes.pack(mesh)
         with self._ledger.edit() as s:
-            made = self._last(s, part_id) + 1 if number is None else number
+            at = RevisionRow.part_id == part_id
+            made = number or self._ledger.number(RevisionRow.number, at, of=f" of {part_id}")
             moved = None if motion is None else _MOTION.dump_json(motion).decode()
             kept = None if names is None else names.model_dump_json()
             key = meshes.keep(s, packed)
-            s.add(RevisionRow(part_id=part_id, number=made, mesh_hash=key, note=note, motion=moved, names=kept))
+            row = self._ledger.number(RevisionRow.id)
+            s.add(RevisionRow(id=row, part_id=part_id, number=made, mesh_hash=key, note=note, motion=moved, names=kept))
+            s.flush()
             return made
 
     def put_note(self, part_id: int, number: int, note: str) -> None:
@@ -250,16 +237,6 @@ class Parts:
             if row is not None:
                 row.note = note
 
-    def drop_revision(self, part_id: int, number: int) -> None:
-        """Undo of :meth:`add_revision`. Raises :class:`Refused` where it is not the newest any more."""
-        with self._ledger.edit() as s:
-            if self._last(s, part_id) != number:
-                raise Refused("A later revision rests on that one; take the later one back first.")
-            for row in s.scalars(
-                select(RevisionRow).where(RevisionRow.part_id == part_id, RevisionRow.number == number)
-            ):
-                s.delete(row)
-
     def put_names(self, part_id: int, number: int, names: Names) -> None:
         """Keep the names of a revision's features, once they are known."""
         with self._ledger.edit() as s:
@@ -267,12 +244,6 @@ class Parts:
                 select(RevisionRow).where(RevisionRow.part_id == part_id, RevisionRow.number == number)
             ):
                 row.names = names.model_dump_json()
-
-    def _last(self, s: Session, part_id: int) -> int:
-        found = s.scalars(
-            select(RevisionRow.number).where(RevisionRow.part_id == part_id).order_by(RevisionRow.number.desc())
-        ).first()
-        return found or 0
 
 
 def _sure(material: str) -> str:

@@ -64,13 +64,12 @@ class Running:
             else:
                 row.body, row.seal = body, seal_of(body)
 
-    def add_run(self, run: Run) -> int:
-        """A new run; its number."""
-        with self._ledger.edit() as s:
-            numbers = s.scalars(select(RunningRow.owner).where(RunningRow.kind == str(Log.RUN))).all()
-            number = max(numbers, default=0) + 1
-        self.put(Log.RUN, number, run)
-        return number
+    def add(self, kind: Log, record: Record) -> int:
+        """A new record of a kind whose owners are numbered by themselves, such as runs; its number."""
+        with self._ledger.edit():
+            number = self._ledger.number(RunningRow.owner, RunningRow.kind == str(kind), of=f": {kind}")
+            self.put(kind, number, record)
+            return number
 
     def runs(self) -> dict[int, Run]:
         return self._all(Log.RUN, Run)

@@ -18,6 +18,7 @@ from typing import Any
 from sqlalchemy import URL, create_engine
 
 from knollside.store.copies import copies_of
+from knollside.store.opening import HEAD
 from knollside.store.tables import Base
 
 # A row's parent must be there before it, or it is nobody's.
@@ -35,6 +36,7 @@ _ORDER = (
     "photos",
     "own_cards",
     "running",
+    "numbers",
     "set_aside",
 )
 _MOST_ROWS = 2_000_000
@@ -78,7 +80,7 @@ def salvage(damaged: Path, fresh: Path) -> Salvaged:
     engine.dispose()
     with contextlib.closing(sqlite3.connect(fresh, isolation_level=None)) as out:
         out.execute("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
-        out.execute("INSERT INTO alembic_version VALUES ('0006')")
+        out.execute("INSERT INTO alembic_version VALUES (?)", (HEAD,))
         out.execute("BEGIN")
         working = _working_copy(damaged, fresh)
         try:

@@ -190,6 +190,14 @@ class RunningRow(Base):
     seal: Mapped[str | None] = mapped_column(Words)
 
 
+class NumberRow(Base):
+    """The last number given of a kind of record: one that was taken back is never given to another."""
+
+    __tablename__ = "numbers"
+    kind: Mapped[str] = mapped_column(Words, primary_key=True)
+    last: Mapped[int]
+
+
 class SetAsideRow(Base):
     """Something that could not be read, kept as it was, so that the rest opens."""
 

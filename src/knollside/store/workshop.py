@@ -8,6 +8,8 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from knollside.core.model import Refused
+from knollside.store.acts import make
+from knollside.store.changes import Change
 from knollside.store.copies import Copy, backup, copies_of, keep_copy
 from knollside.store.learned import Learned
 from knollside.store.ledger import Ledger
@@ -37,9 +39,18 @@ class Workshop:
 
     @contextmanager
     def together(self) -> Iterator[None]:
-        """Edits made inside are one transaction: all or none."""
+        """Edits made inside are one transaction: all or none. :attr:`changes` tells afterwards what they changed."""
         with self._ledger.edit():
             yield
+
+    @property
+    def changes(self) -> tuple[Change, ...]:
+        """Every record that the last transaction changed, from what it was to what it is."""
+        return self._ledger.changes
+
+    def make(self, changes: tuple[Change, ...]) -> tuple[Change, ...]:
+        """Make changes that were noted before, or their reverse; see :func:`knollside.store.acts.make`."""
+        return make(self._ledger, changes)
 
     def copies(self) -> list[Copy]:
         """Copies kept beside the file, the newest first."""

@@ -16,7 +16,6 @@ from knollside.gui import faultfacts, nodes
 from knollside.gui.instruments.causestrata import CauseStrata, percent
 from knollside.gui.instruments.swatches import Swatches
 from knollside.gui.instruments.widgets import Chip, button, heading, label, row, rule
-from knollside.gui.runedits import next_number
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.flowtrial import FlowTrial
@@ -92,8 +91,6 @@ class FaultsPage(Page, Seeing):
                 self.workspace.said.emit("Add your printer at Workshop first; what went wrong belongs to one.")
                 return
             case = FaultCase(part=part.id, printer=part.printer_id, material=part.material, opened=self.workspace.now())
-            number = next_number(self.workspace.shelf.faults)
-        assert number is not None
         self.workspace.runs.put_fault(number, case.model_copy(update=change), words)
 
     def take(self, symptom: Symptom) -> None:

@@ -82,13 +82,13 @@ class PlatesPage(Page):
 
     def _choose_run(self, number: object) -> None:
         if number == 0:
-            self.desk.choose(self.workspace.runs.add_run(Run(name=f"Run {len(self.workspace.shelf.runs) + 1}")))
+            self.desk.choose(self.workspace.runs.put_run(None, Run(name=f"Run {len(self.workspace.shelf.runs) + 1}")))
         elif number == -2:
             return
         elif number == -1:
             # Again with all its settings: every copy anew.
             again = self.desk.run.model_copy(update={"done": (), "name": f"{self.desk.run.name} again"[:80]})
-            self.desk.choose(self.workspace.runs.add_run(again))
+            self.desk.choose(self.workspace.runs.put_run(None, again))
         else:
             self.desk.choose(int(str(number)))
         self.session.touch()
@@ -120,7 +120,7 @@ class PlatesPage(Page):
 
     def _mine(self) -> list:  # type: ignore[type-arg]
         """Parts of the open part's job, or of all jobs."""
-        names = self.workspace.shop.parts.names()
+        names = self.workspace.shelf.parts
         part = self.workspace.part
         job = next((n.job_id for n in names if part is not None and n.id == part.id), None)
         return [n for n in names if job is None or n.job_id == job]
@@ -160,7 +160,7 @@ class PlatesPage(Page):
         self.runs.put(self.desk.number if self.desk.number in self.workspace.shelf.runs else shown[0][1])
 
     def _fill(self, run: Run, laid: Laid | None, old: bool) -> None:
-        names = {n.id: n.name for n in self.workspace.shop.parts.names()}
+        names = {n.id: n.name for n in self.workspace.shelf.parts}
         for d in run.done:
             self.add(self._done_row(d))
         if laid is not None:

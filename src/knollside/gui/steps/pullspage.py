@@ -17,7 +17,6 @@ from knollside.core.model.trials import UNITS, Pull, PullStudy
 from knollside.core.proof.pullplan import PlannedPlate, awaited, planned
 from knollside.gui.instruments.pullchart import PullChart
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, named, row, rule
-from knollside.gui.runedits import next_number
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act
 from knollside.gui.stepbase import Verdict as VerdictLine
@@ -82,13 +81,11 @@ class PullsPage(Page, Seeing):
         if part.printer_id is None:
             self.workspace.said.emit("Add your printer at Workshop first; bars belong to one.")
             return
-        number = next_number(self.workspace.shelf.studies)
         name = f"{part.material} on {part.printer.name}"[:80]
         made = PullStudy(
             name=name, printer=part.printer_id, material=part.material, hard_nozzle=part.printer.hard_nozzle
         )
-        self.workspace.runs.put_study(number, made, f"pull tests of {name}")
-        self.at = number
+        self.at = self.workspace.runs.put_study(None, made, f"pull tests of {name}") or self.at
         self._typed.clear()
         self.session.touch()
 

@@ -17,7 +17,6 @@ from knollside.core.proof.fromjob import roof_to_try
 from knollside.gui import nodes
 from knollside.gui.instruments.gapchance import GapChance
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, named, row, rule
-from knollside.gui.runedits import next_number
 from knollside.gui.session import Seeing, Session
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, line
@@ -100,10 +99,9 @@ class SupportGapPage(Page, Seeing):
         if part.printer_id is None:
             self.workspace.said.emit("Add your printer at Workshop first; trials belong to one.")
             return
-        number = self.number or next_number(self.workspace.shelf.gaps)
         study = SupportStudy(printer=part.printer_id, material=part.material, trials=(*self.trials, made))
         self.gap, self.force = None, None
-        self.workspace.runs.put_gaps(number, study, f"support gap of {made.gap_mm:.2f} mm: {made.outcome}")
+        self.workspace.runs.put_gaps(self.number, study, f"support gap of {made.gap_mm:.2f} mm: {made.outcome}")
 
     def forget(self) -> None:
         """The last trial was none."""

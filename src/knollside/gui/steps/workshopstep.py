@@ -91,7 +91,7 @@ class WorkshopStep(Step):
 
     def _told(self) -> list[Line]:
         """Every print as a line, the newest first; made anew when a print, a name or a fault is another."""
-        shelf, names = self.workspace.shelf, {p.id: p.name for p in self.workspace.shop.parts.names()}
+        shelf, names = self.workspace.shelf, {p.id: p.name for p in self.workspace.shelf.parts}
         records = self.workspace.kept.every_print()
         key = tuple(map(id, records)), tuple(names.items()), shelf.printers, shelf.faults
         if self._key != key:
