@@ -55,3 +55,20 @@ def edit_until(path: Path, what: str, at: int) -> None:
         event.listen(shop._ledger._engine, when, count)
     edit(shop, what)
     os._exit(0)
+
+
+def open_until(path: Path, at: int) -> None:
+    """Open a workshop and be gone at its ``at``-th statement."""
+    from sqlalchemy import Engine
+
+    left = [at]
+
+    def count(*_: object) -> None:
+        left[0] -= 1
+        if left[0] <= 0:
+            os._exit(GONE)
+
+    for when in ("before_cursor_execute", "after_cursor_execute", "commit"):
+        event.listen(Engine, when, count)
+    Workshop(path)
+    os._exit(0)

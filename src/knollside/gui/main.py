@@ -52,25 +52,21 @@ def run(given: Path | None, demo: bool) -> int:
 
     from knollside.gui.mishaps import Mishaps, Running, keep_log, state_folder
     from knollside.gui.theme.look import font, load_fonts
-    from knollside.store.workshop import Workshop
 
-    path = workshop_path(given, demo)
-    try:
-        shop = Workshop(path)
-        if demo:
-            from knollside.demo.fill import fill_demo
-
-            fill_demo(shop)
-    except Refused as refusal:
-        print(refusal, file=sys.stderr)
-        return 2
-    folder = state_folder()
-    keep_log(folder)
-    running = Running(folder, shop.path)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Knollside")
     load_fonts()
     app.setFont(font(14))
+    try:
+        shop = _opened(workshop_path(given, demo), demo)
+    except Refused as refusal:
+        print(refusal, file=sys.stderr)
+        return 2
+    if shop is None:
+        return 0
+    folder = state_folder()
+    keep_log(folder)
+    running = Running(folder, shop.path)
     window = window_on(shop, QSettings(str(settings_of(shop.path)), QSettings.Format.IniFormat))
     mishaps = Mishaps()
     mishaps.happened.connect(window.say)
@@ -87,6 +83,31 @@ def run(given: Path | None, demo: bool) -> int:
     code = app.exec()
     running.done()
     return code
+
+
+def _opened(path: Path, demo: bool) -> Workshop | None:
+    """The workshop, asked for where it is missing and copies of it are there; None where the person leaves."""
+    from knollside.store.opening import NoneThere
+    from knollside.store.workshop import Workshop
+
+    try:
+        shop: Workshop | None = Workshop(path)
+    except NoneThere as missing:
+        from PyQt6.QtWidgets import QApplication
+
+        from knollside.gui.choosecopy import chosen_workshop
+        from knollside.gui.theme.look import look
+
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            app.setPalette(look.palette())
+            app.setStyleSheet(look.sheet())
+        shop = chosen_workshop(missing)
+    if demo and shop is not None:
+        from knollside.demo.fill import fill_demo
+
+        fill_demo(shop)
+    return shop
 
 
 def begin(window: Window, crashed: bool) -> None:

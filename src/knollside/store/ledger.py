@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import sqlite3
 from collections.abc import Callable, Iterator
@@ -20,8 +21,10 @@ from knollside.store.changes import Change, noted, watch
 from knollside.store.copies import keep_closing
 from knollside.store.opening import Held, open_engine
 from knollside.store.records import SetAside
-from knollside.store.salvage import salvage, set_aside
+from knollside.store.replacing import finish, prepared, ready_of, sweep
+from knollside.store.salvage import Salvaged, salvage
 from knollside.store.tables import NumberRow, SetAsideRow
+from knollside.store.trouble import found_damage, words_of
 
 T = TypeVar("T")
 
@@ -32,14 +35,15 @@ def seal_of(text: str) -> str:
 
 
 _PRINTS = {"prints", "printers", "parts"}
+_LARGEST = 8 * 2**30  # bytes of a file that is looked through for what can be saved
 _LONGEST = 200_000  # characters kept of what was set aside
 
 
 class Ledger:
     """One workshop file, held open by one window. ``told`` are sentences about how it opened."""
 
-    def __init__(self, path: Path) -> None:
-        self._held = Held(path)
+    def __init__(self, path: Path, empty: bool = False) -> None:
+        self._held = Held(path, empty)
         self.path = self._held.path
         self.told: list[str] = []
         self._open: Session | None = None
@@ -47,7 +51,14 @@ class Ledger:
         self.changes: tuple[Change, ...] = ()  # what the last edit changed
         self.generation = 0  # changes when prints may be others than they were
         try:
+            sweep(self.path)
+            if finish(self.path) is not None:
+                self._held.moved_to(self.path)
             self._engine = self._opened()
+            self._held.only_mine()
+        except OSError as error:
+            self._held.release()
+            raise Refused(f"The workshop {path} cannot be opened: {words_of(error, self.path)}.") from None
         except BaseException:
             self._held.release()
             raise
@@ -57,33 +68,33 @@ class Ledger:
             return open_engine(self.path)
         except Refused:
             raise
-        except Exception as error:
-            if isinstance(error, DBAPIError) and "locked" in str(error.orig):
-                raise Refused(f"The workshop {self.path.name} is in use by another program ({error.orig}).") from None
-            if not isinstance(error, sqlite3.DatabaseError | DBAPIError | ValueError | KeyError | TypeError):
-                raise
+        except (sqlite3.Error, DBAPIError, OSError, ValueError, KeyError, TypeError) as error:
+            if not found_damage(error):
+                words = f"The workshop {self.path} cannot be opened: {words_of(error, self.path)}. Nothing was changed."
+                raise Refused(words) from None
             found = error
         try:
             return self._renewed(found)
         except (OSError, sqlite3.Error, DBAPIError) as error:
-            words = f"The workshop {self.path} is damaged and could not be set aside: {error}."
-            raise Refused(words.replace("\n", " ")) from None
+            words = f"The workshop {self.path} is damaged, and what is left of it cannot be saved now: "
+            raise Refused(f"{words}{words_of(error, self.path)}. It was left as it is.") from None
 
     def _renewed(self, why: Exception) -> Engine:
         """A new file filled with what could be saved, in place of the damaged one, which is set aside. A file of which
         nothing can be read, and that has no copy, is no workshop: it is left alone."""
-        fresh = self.path.with_name(f".saving-{self.path.name}")
-        fresh.unlink(missing_ok=True)
-        try:
-            saved = salvage(self.path, fresh)
-            if not saved.saved and not saved.from_copy:
-                raise Refused(f"The workshop {self.path} could not be opened: {why}.".replace("\n", " "))
-            aside = set_aside(self.path)
-            fresh.replace(self.path)
-        finally:
-            fresh.unlink(missing_ok=True)
+        if self.path.stat().st_size > _LARGEST:
+            raise Refused(f"{self.path} is no workshop that could be read, and too large to look through.")
+        saved: list[Salvaged] = []
+
+        def fill(fresh: Path) -> None:
+            saved.append(salvage(self.path, fresh))
+            if not saved[0].saved and not saved[0].from_copy:
+                raise Refused(f"{self.path} is no workshop: nothing of one could be read in it. It was left as it is.")
+
+        prepared(self.path, fill)
+        aside = finish(self.path)
         self._held.moved_to(self.path)
-        self.told.append(saved.words(aside))
+        self.told.append(saved[0].words(aside or self.path))
         return open_engine(self.path)
 
     def close(self) -> None:
@@ -95,16 +106,20 @@ class Ledger:
     def renew(self, fill: Callable[[Path], None]) -> Path:
         """Put another content in place of the present one, which is set aside; returns where. All or nothing."""
         self._held.still_there()
-        fresh = self.path.with_name(f".renewing-{self.path.name}")
-        fresh.unlink(missing_ok=True)
-        fill(fresh)
-        self._engine.dispose()
-        aside = set_aside(self.path)
-        fresh.replace(self.path)
+        try:
+            prepared(self.path, fill)
+            with contextlib.closing(sqlite3.connect(self.path)) as raw:
+                raw.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            self._engine.dispose()
+            aside = finish(self.path)
+        except (OSError, sqlite3.Error) as error:
+            ready_of(self.path).unlink(missing_ok=True)
+            words = f"The workshop was left as it is: {words_of(error, self.path)}."
+            raise Refused(words) from None
         self._held.moved_to(self.path)
         self._engine = self._opened()
         self.generation += 1
-        return aside
+        return aside or self.path
 
     @property
     def editing(self) -> bool:
@@ -130,11 +145,11 @@ class Ledger:
             if "UNIQUE" not in str(error.orig):
                 raise Refused("What this belongs to is not in the workshop any more.") from None
             raise Refused("That name is taken already; choose another.") from None
-        except DBAPIError as error:
-            raise Refused(
-                f"The workshop could not keep this edit ({error.orig}). What was kept before is safe; is the "
-                f"disk full or {self.path.name} read-only?"
-            ) from None
+        except (DBAPIError, sqlite3.Error) as error:
+            words = (
+                f"The workshop could not keep this edit: {words_of(error, self.path)}. What was kept before is safe."
+            )
+            raise Refused(words) from None
         finally:
             self._open = None
 
@@ -147,8 +162,8 @@ class Ledger:
         try:
             with Session(self._engine) as session:
                 yield session
-        except DBAPIError as error:
-            raise Refused(f"The workshop {self.path.name} could not be read ({error.orig}).") from None
+        except (DBAPIError, sqlite3.Error) as error:
+            raise Refused(f"The workshop could not be read: {words_of(error, self.path)}.") from None
 
     def number(
         self, column: InstrumentedAttribute[int], *where: ColumnElement[bool], of: str = "", many: int = 1

@@ -6,51 +6,89 @@ the path is only ever used as a path.
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import os
 import sqlite3
+import stat
 from pathlib import Path
 
 from sqlalchemy import URL, Engine, create_engine, event, text
 
 from knollside.core.model import Refused
-from knollside.store.copies import keep_copy, keep_daily
+from knollside.store.copies import Copy, copies_of, folder_of, keep_copy, keep_daily
+from knollside.store.replacing import ready_of
+from knollside.store.trouble import words_of
 
 HEAD = "0007"
 
 
-class Held:
-    """The workshop file held open and locked; the system lets go of it if the program dies."""
+def _refuse_no_file(path: Path, mode: int) -> None:
+    """Raise :class:`Refused` where the name is of something that is no file."""
+    if stat.S_ISREG(mode):
+        return
+    what = "a folder" if stat.S_ISDIR(mode) else "a device" if stat.S_ISCHR(mode) or stat.S_ISBLK(mode) else "a pipe"
+    raise Refused(f"{path} is {what}, not a file; a workshop is one file. Nothing was changed.")
 
-    def __init__(self, path: Path) -> None:
+
+class NoneThere(Refused):
+    """There is no workshop of that name, or an empty file, but there are ``copies`` of one, the newest first."""
+
+    def __init__(self, path: Path, copies: list[Copy]) -> None:
+        super().__init__(
+            f"The workshop {path} is {'empty' if path.exists() else 'missing'}, and {len(copies)} copies of it are "
+            f"beside it in {folder_of(path).name}, the newest of {copies[0].made:%d %B %Y, %H:%M}. Say which to take, "
+            "or begin an empty one."
+        )
+        self.path, self.copies = path, copies
+
+
+class Held:
+    """The workshop file held open and locked; the system lets go of it if the program dies. ``empty``: one that is
+    missing is begun even where copies of another are beside it."""
+
+    def __init__(self, path: Path, empty: bool = False) -> None:
         try:
             self.path = path.expanduser().resolve()
             if not self.path.parent.exists():
                 self.path.parent.mkdir(parents=True, mode=0o700)
-            self._handle = os.open(self.path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+            known = self.path.stat() if self.path.exists() else None
         except (OSError, ValueError, RuntimeError) as error:
-            if isinstance(error, PermissionError) and path.exists():
-                words = f"The workshop {path} is read-only. Nothing was changed; make it writable or choose another."
-                raise Refused(words) from None
-            reason = getattr(error, "strerror", None) or error
-            raise Refused(f"The workshop {path} cannot be opened for writing: {reason}.") from None
-        self._seal(path)
+            reason = words_of(error, path) if isinstance(error, OSError) else str(error)
+            raise Refused(f"The workshop {path} cannot be opened: {reason}.") from None
+        if known is not None:
+            _refuse_no_file(path, known.st_mode)
+        copies = copies_of(self.path)
+        if copies and not empty and not ready_of(self.path).exists() and (known is None or not known.st_size):
+            raise NoneThere(self.path, copies)
         try:
+            self._handle = os.open(self.path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NONBLOCK, 0o600)
+        except OSError as error:
+            raise Refused(
+                f"The workshop {path} cannot be opened for writing: {words_of(error, self.path)}. Nothing was changed."
+            ) from None
+        try:
+            _refuse_no_file(path, os.fstat(self._handle).st_mode)
+            if not os.access(self.path, os.W_OK):
+                raise Refused(
+                    f"The workshop {path} is read-only. Nothing was changed; make it writable or take another."
+                )
             fcntl.flock(self._handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             os.close(self._handle)
             raise Refused(
                 f"The workshop {path.name} is already open in another window. Use that one, or close it first."
             ) from None
+        except BaseException:
+            os.close(self._handle)
+            raise
 
-    def _seal(self, path: Path) -> None:
-        """Only the person reads their own workshop."""
+    def only_mine(self) -> None:
+        """Only the person reads their own workshop, once it is known to be one."""
         state = os.fstat(self._handle)
         if state.st_mode & 0o077 and state.st_uid == os.getuid():
-            os.fchmod(self._handle, 0o600)
-        if not os.access(self.path, os.W_OK):
-            os.close(self._handle)
-            raise Refused(f"The workshop {path} is read-only. Nothing was changed; make it writable or choose another.")
+            with contextlib.suppress(OSError):
+                os.fchmod(self._handle, 0o600)
 
     def still_there(self) -> None:
         """Raise :class:`Refused` where the file was removed or replaced under the window."""
@@ -71,7 +109,7 @@ class Held:
     def moved_to(self, path: Path) -> None:
         """The file was renamed by this program: it is set aside, and a new one takes its place and its lock."""
         self.release()
-        Held.__init__(self, path)
+        Held.__init__(self, path, empty=True)
 
     def release(self) -> None:
         os.close(self._handle)
@@ -124,21 +162,38 @@ def _sound(path: Path) -> None:
         raise sqlite3.DatabaseError(f"a row of {lost[0]} belongs to nothing")
 
 
+# The table that each version brought; one that forgot which it is tells by these.
+_BROUGHT = {"0007": "numbers", "0006": "photos", "0005": "running", "0004": "set_aside", "0003": "gap_trials"}
+
+
 def version_of(path: Path) -> str | None:
-    """The version a file says it is of; None for an empty one."""
-    with sqlite3.connect(path) as raw:
-        known = raw.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
-        found = raw.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
-    raw.close()
-    return None if found is None else str(found[0])
+    """The version a file says it is of, or by its tables must be of; None for an empty one. Raises :class:`Refused`
+    for a database that is no workshop."""
+    with contextlib.closing(sqlite3.connect(path)) as raw:
+        tables = {r[0] for r in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+        told = (
+            raw.execute("SELECT version_num FROM alembic_version").fetchone() if "alembic_version" in tables else None
+        )
+    if told is not None:
+        return str(told[0])
+    if not tables - {"alembic_version"}:
+        return None
+    if not {"parts", "jobs", "revisions", "meshes"} <= tables:
+        raise Refused(f"{path} is a database of another program, not a workshop. Nothing was changed.")
+    found = next((v for v, table in _BROUGHT.items() if table in tables), None)
+    return found or ("0002" if "own_cards" in tables else "0001")
 
 
 def _migrate(engine: Engine, path: Path) -> None:
     version = version_of(path) if path.stat().st_size else None
-    if version == HEAD:
+    if version == HEAD and _says(path):
         return
     if version is not None and version > HEAD:
         raise Refused(f"The workshop {path} was made by a newer Knollside; open it with that one.")
+    if version is not None and version not in (*_BROUGHT, "0002", "0001"):
+        raise Refused(
+            f"{path} says that it is of version {version[:20]!r}, which there never was. Nothing was changed."
+        )
     if version is not None:
         keep_copy(path, f"before version {HEAD}")
     # Imported late: needed only when something changes, and start-up should not pay for it.
@@ -148,8 +203,18 @@ def _migrate(engine: Engine, path: Path) -> None:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
     with engine.begin() as connection:
+        if version is not None and not _says(path):
+            connection.exec_driver_sql("CREATE TABLE IF NOT EXISTS alembic_version (version_num VARCHAR(32) NOT NULL)")
+            connection.execute(text("INSERT INTO alembic_version VALUES (:v)"), {"v": version})
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
         made = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
         if made != HEAD:
             raise Refused(f"The workshop {path} could not be brought to version {HEAD}.")
+
+
+def _says(path: Path) -> bool:
+    """Whether a workshop has its version written in it."""
+    with contextlib.closing(sqlite3.connect(path)) as raw:
+        known = raw.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
+        return known is not None and raw.execute("SELECT 1 FROM alembic_version").fetchone() is not None

@@ -11,7 +11,6 @@ import shutil
 import sqlite3
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -55,21 +54,6 @@ class Salvaged:
             f"The workshop file was damaged. It was set aside as {aside.name}; {self.saved} entries were saved "
             f"from it{copied}. Look through your parts before you go on; Workshop can restore an older copy."
         )
-
-
-def set_aside(path: Path) -> Path:
-    """Rename a file that cannot be used, with its side files; returns its new name."""
-    stamp = datetime.now().strftime("%Y-%m-%d %H.%M.%S")
-    target = path.with_name(f"{path.name}.damaged {stamp}")
-    number = 1
-    while target.exists():
-        number += 1
-        target = path.with_name(f"{path.name}.damaged {stamp} {number}")
-    for ending in ("-wal", "-shm"):
-        with contextlib.suppress(FileNotFoundError):
-            os.replace(str(path) + ending, str(target) + ending)
-    os.replace(path, target)
-    return target
 
 
 def salvage(damaged: Path, fresh: Path) -> Salvaged:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -17,16 +18,31 @@ from knollside.store.machines import Machines
 from knollside.store.parts import Parts
 from knollside.store.records import SetAside
 from knollside.store.running import Running
+from knollside.store.trouble import words_of
 
 
 class Workshop:
     """One workshop file, held open by one window. Records go in and come out; no row leaves this room."""
 
-    def __init__(self, path: Path) -> None:
-        self._ledger = Ledger(path)
+    def __init__(self, path: Path, empty: bool = False) -> None:
+        """Open the file, or begin it. Raises :class:`Refused` with the reason, :class:`NoneThere` where it is missing
+        and copies of it are there, unless ``empty`` says to begin anew."""
+        self._ledger = Ledger(path, empty)
         self.path = self._ledger.path
         self.parts, self.machines, self.learned = Parts(self._ledger), Machines(self._ledger), Learned(self._ledger)
         self.running = Running(self._ledger)
+
+    @classmethod
+    def from_copy(cls, path: Path, copy: Copy) -> Workshop:
+        """The workshop as a copy has it, where the file itself is missing or empty. Raises :class:`Refused`."""
+        shop = cls(path, empty=True)
+        try:
+            shop.restore(copy).unlink(missing_ok=True)  # the empty one
+        except Refused:
+            shop.close()
+            path.unlink(missing_ok=True)  # nothing but an empty one was begun
+            raise
+        return shop
 
     @property
     def told(self) -> list[str]:
@@ -59,18 +75,12 @@ class Workshop:
     def keep_copy(self, why: str = "by hand") -> Path:
         try:
             return keep_copy(self.path, why)
-        except Exception as error:
-            raise Refused(f"No copy could be made: {error}.") from None
+        except (OSError, sqlite3.Error) as error:
+            raise Refused(f"No copy could be made: {words_of(error, self.path)}.") from None
 
     def restore(self, copy: Copy) -> Path:
         """Put a copy in place of what is there now, which is set aside; returns where."""
-        if not copy.path.is_file():
-            raise Refused(f"The copy {copy.path.name} is gone.")
-
-        def fill(fresh: Path) -> None:
-            shutil.copyfile(copy.path, fresh)
-
-        return self._ledger.renew(fill)
+        return self._ledger.renew(lambda fresh: copied(copy, fresh))
 
     def take_in(self, other: Path) -> Path:
         """Put a whole workshop that was written out (and read by the reading process) in place of this one."""
@@ -78,3 +88,10 @@ class Workshop:
 
     def close(self) -> None:
         self._ledger.close()
+
+
+def copied(copy: Copy, fresh: Path) -> None:
+    """A copy's content in a new file."""
+    if not copy.path.is_file():
+        raise Refused(f"The copy {copy.path.name} is gone.")
+    shutil.copyfile(copy.path, fresh)
