@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, SupportsFloat, SupportsIndex
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
@@ -137,10 +138,25 @@ def main(argv: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         return 1
     if args.json:
-        print(json.dumps(answer, ensure_ascii=False, allow_nan=False))
+        print(json.dumps(_plain_json(answer), ensure_ascii=False, allow_nan=False))
     else:
         _plain(answer)
     return 0
+
+
+def _plain_json(value: Any) -> Any:
+    """An answer in what JSON can say: what is no number is none."""
+    if isinstance(value, dict):
+        return {str(k): _plain_json(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain_json(v) for v in value]
+    if isinstance(value, bool | str | None):
+        return value
+    if isinstance(value, SupportsIndex):
+        return int(value)
+    if isinstance(value, SupportsFloat):
+        return float(value) if math.isfinite(value) else None
+    return str(value)
 
 
 def _plain(answer: dict[str, Any]) -> None:

@@ -9,9 +9,10 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import pytest
 
-from knollside.core.job.running import act_of
+from knollside.core.job.running import act_of, loaded_as
 from knollside.core.model import Range, Refused
 from knollside.core.run.hours import USUAL, Span, Week, span_of
+from knollside.core.run.spools import OnShelf
 from knollside.core.run.week import Plan, planned
 from knollside.core.run.week_bound import bound_of
 from knollside.core.run.weeklists import FIRST_LAYER
@@ -37,7 +38,8 @@ def case(seed: int, n: int, machines: int) -> tuple[list[PlateTask], list[Machin
             )
         )
     free = BEGIN + timedelta(hours=float(rng.uniform(0, 4)))
-    made = [Machine(n, f"f{k % 2}", free if k == 0 else None, 15.0, 25.0) for k, n in enumerate(names)]
+    held = [f"s{s}" if s < 3 else "" for s in rng.permutation(4)]
+    made = [Machine(n, held[k], free if k == 0 else None, 15.0, 25.0) for k, n in enumerate(names)]
     drying = [Drying("s1", 4.0)] if rng.random() < 0.5 else []
     if rng.random() < 0.3:
         drying.append(Drying("s0", 5.0, BEGIN + timedelta(hours=float(rng.uniform(0.5, 9)))))
@@ -74,6 +76,9 @@ def tried(order, where, tasks, machines, drying, span: Span, may):  # type: igno
     wet = {d.spool: units(d.hours) for d in drying if d.until is None}
     spool_free = {d.spool: span.unit(d.until) for d in drying if d.until is not None}
     drier = max(spool_free.values(), default=0)
+    for m in machines:
+        # What a printer prints now comes off the spool it holds.
+        spool_free[m.loaded] = max(spool_free.get(m.loaded, 0), free[m.name])
     done, changes, late, used = 0, 0, 0, set()
     for k in order:
         t, name = tasks[k], where[k]
@@ -82,7 +87,9 @@ def tried(order, where, tasks, machines, drying, span: Span, may):  # type: igno
             while start < span.units and not span.present[start]:
                 start += 1
             drier = spool_free[t.spool] = start + wet.pop(t.spool)
-        swap = loaded[name] != t.filament
+            loaded = {n: "" if s == t.spool else s for n, s in loaded.items()}
+        swap = loaded[name] != t.spool
+        loaded = {n: "" if s == t.spool else s for n, s in loaded.items()}
         setup = (units(facts[name].clear_minutes / 60) if name in used else 0) + (
             units(facts[name].change_minutes / 60) if swap else 0
         )
@@ -98,7 +105,7 @@ def tried(order, where, tasks, machines, drying, span: Span, may):  # type: igno
         if at + long > span.units:
             return None
         free[name] = spool_free[t.spool] = at + long
-        loaded[name] = t.filament
+        loaded[name] = t.spool
         used.add(name)
         changes += swap
         done = max(done, at + long)
@@ -155,16 +162,30 @@ def keeps_its_rules(plan: Plan, tasks, machines, drying, school: School) -> None
         if s.task.spool in dried:
             assert s.start >= dried[s.task.spool].end
     for m in machines:
-        row = [s for s in plan.slots if s.printer == m.name]
-        loaded, end = m.loaded, 0 if m.free is None else span.unit(m.free)
+        row, end = [s for s in plan.slots if s.printer == m.name], 0 if m.free is None else span.unit(m.free)
         for k, s in enumerate(row):
-            assert s.changes == (s.task.filament != loaded) and s.setup >= end
             work = (units(m.clear_minutes / 60) if k else 0) + (units(m.change_minutes / 60) if s.changes else 0)
-            assert s.start >= s.setup + work and all(span.present[s.setup : s.setup + work])
-            loaded, end = s.task.filament, s.end
+            assert s.setup >= end and s.start >= s.setup + work and all(span.present[s.setup : s.setup + work])
+            end = s.end
+    # Spools followed through the hours: where each is, and that it is there before anything prints from it.
+    where = {m.loaded: m.name for m in machines if m.loaded}
+    for d in plan.drying:
+        if not d.there:
+            assert all(s.end <= d.start for s in plan.slots if s.task.spool == d.spool and s.start < d.start)
+    for s in sorted(plan.slots, key=lambda s: (s.setup, s.start)):
+        spool = s.task.spool
+        if any(d.spool == spool and not d.there and d.end <= s.start for d in plan.drying) and spool in wet:
+            del wet[spool]
+            where.pop(spool, None)
+        assert s.changes == (where.get(spool) != s.printer)
+        assert s.taken_from == ((where.get(spool) or "") if s.changes else "")
+        where = {k: n for k, n in where.items() if n != s.printer} | {spool: s.printer}
+    assert plan.changes == sum(s.changes for s in plan.slots)
     for spool in {t.spool for t in tasks}:
-        row = sorted((s.start, s.end) for s in plan.slots if s.task.spool == spool)
-        assert all(a[1] <= b[0] for a, b in pairwise(row))
+        row = sorted((s.setup, s.end, s.changes) for s in plan.slots if s.task.spool == spool)
+        for (_, end, _), (setup, _, change) in pairwise(row):
+            assert setup >= end, "nobody has it in hand while it prints"
+            assert not change or setup >= end
 
 
 @pytest.mark.parametrize("school", School)
@@ -185,7 +206,7 @@ def test_somebody_is_in_over_all_hours_at_which_it_may_end() -> None:
     span = span_of(week, BEGIN.replace(hour=8, minute=0), 4)
     for low, high, alone in ((9.0, 12.0, False), (9.0, 16.0, True)):
         task = PlateTask("a", "Hose arm", Range(11.0, low, high), "f", "s", ("P",))
-        plan = planned([task], [Machine("P", "f")], span, School.ENDS_WATCHED, Goal.SOONEST, (), bound_of)
+        plan = planned([task], [Machine("P", "s")], span, School.ENDS_WATCHED, Goal.SOONEST, (), bound_of)
         (s,) = plan.slots
         first, last = span.when(s.soonest), span.when(s.latest)
         assert s.alone == alone and ("nobody is surely in" in act_of(plan, s, {})) == alone
@@ -217,7 +238,7 @@ def test_nights_in_which_clocks_change_have_their_true_hours() -> None:
 
 def test_the_eightieth_percentile_is_planned_and_the_doubt_told() -> None:
     task = PlateTask("a", "A", Range(5.0, 4.5, 5.6), "f", "s", ("P",))
-    plan = planned([task], [Machine("P", "f")], SPAN, School.OVERNIGHT, Goal.SOONEST)
+    plan = planned([task], [Machine("P", "s")], SPAN, School.OVERNIGHT, Goal.SOONEST)
     (s,) = plan.slots
     # A normal whose 95th percentile lies 0.6 above: the 80th 0.6 x 0.8416 / 1.6449 above.
     assert s.end - s.start == int(np.ceil((5 + 0.6 * 0.8416 / 1.6449) * 12)) == 64
@@ -236,7 +257,7 @@ def test_the_eightieth_percentile_is_planned_and_the_doubt_told() -> None:
 def test_what_cannot_be_planned_is_said_with_its_reason(hours: float, school: School, week: Week, words: str) -> None:
     task = PlateTask("a", "Hose arm", Range(hours, hours, hours), "f", "s", ("P",))
     with pytest.raises(Refused, match=words):
-        planned([task], [Machine("P", "f")], span_of(week, BEGIN, 7), school, Goal.SOONEST, (), bound_of)
+        planned([task], [Machine("P", "s")], span_of(week, BEGIN, 7), school, Goal.SOONEST, (), bound_of)
 
 
 def test_wrong_weeks_and_printers_are_said() -> None:
@@ -250,3 +271,49 @@ def test_wrong_weeks_and_printers_are_said() -> None:
     for tasks, machines, words in (([], [Machine("P")], "no plate"), ([task], [], "no printer")):
         with pytest.raises(Refused, match=words):
             planned(tasks, machines, SPAN, School.OVERNIGHT, Goal.SOONEST)
+
+
+def spools_of(*given: tuple[str, str, float]) -> list[PlateTask]:
+    """Plates by name, spool and hours, on either printer."""
+    return [PlateTask(n, n, Range(h, h, h), "PETG green", spool, ("Old Tom", "The Brick")) for n, spool, h in given]
+
+
+def test_a_spool_is_on_one_printer_at_a_time_and_moving_it_is_an_act_that_counts() -> None:
+    """One plate tied to each printer, one spool: an hour by hand, somebody in all day. Old Tom prints until 10:00, then
+    ten minutes to take the spool off it and put it on The Brick."""
+    week = Week(tuple(((time(0), time(0)),) for _ in range(7)))
+    span = span_of(week, BEGIN.replace(hour=8, minute=0), 3)
+    tasks = [PlateTask(n, n, Range(2, 2, 2), "PETG green", "green", (n,)) for n in ("Old Tom", "The Brick")]
+    machines = [Machine("Old Tom", "green"), Machine("The Brick")]
+    plan = planned(tasks, machines, span, School.ENDS_WATCHED, Goal.SOONEST, (), bound_of)
+    a, b = plan.slots
+    assert (a.printer, a.changes, a.taken_from, a.end) == ("Old Tom", False, "", 24)
+    assert (b.printer, b.changes, b.taken_from) == ("The Brick", True, "Old Tom")
+    assert (b.setup, b.start, b.end) == (24, 26, 50) and plan.changes == 1
+    said = act_of(plan, b, {"green": "the green"})
+    assert said.startswith("Mon 10:00: take the green off Old Tom and put it on, start The Brick on The Brick")
+
+
+def test_one_spool_never_prints_on_two_printers_for_nothing() -> None:
+    """Six plates of one spool: with fewest changes all on the printer that holds it, and whenever they go to and fro
+    each time is a change; with two spools alike both print without one."""
+    week = Week(tuple(((time(0), time(0)),) for _ in range(7)))
+    span = span_of(week, BEGIN.replace(hour=8, minute=0), 5)
+    machines = [Machine("Old Tom", "s0"), Machine("The Brick", "s1")]
+    six = spools_of(*((f"p{k}", "s0", 2.0) for k in range(6)))
+    few = planned(six, machines, span, School.OVERNIGHT, Goal.FEWEST_CHANGES)
+    assert {s.printer for s in few.slots} == {"Old Tom"} and few.changes == 0
+    one = planned(six, machines, span, School.OVERNIGHT, Goal.SOONEST)
+    row = ["Old Tom", *(s.printer for s in one.slots)]
+    assert one.changes == sum(a != b for a, b in pairwise(row)) and one.done <= few.done
+    two = planned(
+        spools_of(*((f"p{k}", f"s{k % 2}", 2.0) for k in range(6))), machines, span, School.OVERNIGHT, Goal.SOONEST
+    )
+    assert {s.printer for s in two.slots} == {"Old Tom", "The Brick"} and two.changes == 0
+    assert two.done < 0.6 * one.done
+
+
+def test_what_is_said_to_be_loaded_is_a_spool() -> None:
+    shelf = [OnShelf(k, n, f, Range(500, 450, 550)) for k, n, f in (("1", "Old end", "PETG"), ("2", "New", "PETG"))]
+    assert [loaded_as(t, shelf) for t in ("2", "New", "PETG", "", "ASA")] == ["2", "2", "1", "", "missing ASA"]
+    assert loaded_as("PETG", shelf, ["1"]) == "2" and loaded_as("PETG", shelf, ["1", "2"]) == "missing PETG"

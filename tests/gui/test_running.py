@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QCheckBox, QPushButton
 
 from knollside.core.model.running import SpoolLog, Stay
 from knollside.core.run.packing import Packing, Spacing, check
+from knollside.gui.spoolfacts import loaded_words
 from knollside.gui.steps.platespage import read_when
 from knollside.gui.steps.weekpage import hours_text, read_hours
 
@@ -185,7 +186,7 @@ def test_plates_are_begun_fail_and_are_printed_again_and_only_those(running: Des
     found = laid(running)
     assert [p.title for p in found.plates] == ["Trellis clip"] and run.run.done[0].state == "printing"
     tom = next(n for n, p in shelf.printers.items() if p.name == "Old Tom")
-    assert running.workspace.shelf.printer_logs[tom].loaded == "PETG white"
+    assert loaded_words(running.workspace.shelf, tom) == "PETG white"
     assert "1 plate to print, 1 printing" in running.window.steps["Run"].standing().words
     prints = len(running.shop.learned.prints())
     press_in_panel(running, "It failed")

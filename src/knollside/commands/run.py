@@ -15,7 +15,7 @@ from knollside.core.job.asked import ask_taken
 from knollside.core.job.questions.plates import Laid, Plate, Plates, Taken, TakenBy, Wanted
 from knollside.core.job.questions.week import WeekOf
 from knollside.core.job.runfile import RunFile, RunPart, goal_of, read_run, school_of, zone_of
-from knollside.core.job.running import act_of, next_act
+from knollside.core.job.running import act_of, loaded_as, next_act
 from knollside.core.model import PrinterFacts, Refused
 from knollside.core.run.packing import Spacing, Turns
 from knollside.core.run.sequence import Cost, Head
@@ -124,19 +124,6 @@ def week(args: argparse.Namespace) -> Said:
         return when if when.tzinfo is not None else when.replace(tzinfo=zone)
 
     begin = aware(run.begin) if run.begin is not None else datetime.now(UTC).astimezone(zone)
-    machines = tuple(
-        (
-            p.facts,
-            Machine(
-                p.facts.name,
-                p.loaded,
-                aware(p.free) if p.free is not None else None,
-                p.change_minutes,
-                p.clear_minutes,
-            ),
-        )
-        for p in run.printers
-    )
     own = {p.printer.name: (p.printer, Machine(p.printer.name)) for p in o.laid.plates}
     shelf = tuple(
         OnShelf(
@@ -147,11 +134,16 @@ def week(args: argparse.Namespace) -> Said:
         )
         for s in run.spools
     )
+    machines: list[tuple[PrinterFacts, Machine]] = []
+    for p in run.printers:
+        spool = loaded_as(p.loaded, shelf, [m.loaded for _, m in machines])
+        free = aware(p.free) if p.free is not None else None
+        machines.append((p.facts, Machine(p.facts.name, spool, free, p.change_minutes, p.clear_minutes)))
     dry = [(s.name, s.drying(begin)) for s in run.spools]
     drying = tuple(Drying(name, hours) for name, hours in dry if hours > 0)
     asked = WeekOf(
         o.plates,
-        machines or tuple(own.values()),
+        tuple(machines) or tuple(own.values()),
         shelf,
         drying,
         tuple(o.due.items()),
@@ -179,6 +171,7 @@ def _week_told(plan_: Plan, short: list[str], left: list[str]) -> Said:
                 "soonest": when(s.soonest).isoformat(),
                 "latest": when(s.latest).isoformat(),
                 "change": s.changes,
+                "taken_from": s.taken_from or None,
                 "late_h": s.late / 12,
                 "act": act_of(plan_, s, {}),
             }

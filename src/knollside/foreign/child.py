@@ -65,7 +65,8 @@ def _workshop(data: bytes, name: str, _: str) -> Answer:
     # Pictures are made anew too: a workshop file is as foreign as any other.
     for photo in [k for k in raw if k.startswith(PHOTOS)]:
         raw[photo], raw[f"{THUMBS}{photo}"] = made_small(raw[photo], photo)
-    return {"text": told.model_dump_json()}, {k: np.frombuffer(v, np.uint8) for k, v in raw.items()}
+    raw[""] = told.model_dump_json(exclude_defaults=True).encode()
+    return {}, {k: np.frombuffer(v, np.uint8) for k, v in raw.items()}
 
 
 def _photo(data: bytes, name: str, _: str) -> Answer:
@@ -88,6 +89,7 @@ def _text(data: bytes, name: str) -> str:
 
 READERS: dict[str, Callable[[bytes, str, str], Answer]] = {
     "mesh": _mesh,
+    "step": _mesh,
     "job": _job,
     "table": _table,
     "toolpath": _toolpath,
@@ -115,7 +117,8 @@ def main(argv: list[str]) -> int:
     except Refused as refusal:
         write_frame(out, {"refused": str(refusal)}, {})
     except (MemoryError, RecursionError):
-        write_frame(out, {"refused": f"{name} asks for more memory than a file of its kind may."}, {})
+        words = f"{name} asks for more memory than the limit of {memory} MB; KNOLLSIDE_READ_MB raises it."
+        write_frame(out, {"refused": words}, {})
     except Exception as error:  # a reader that stumbles has met a file that is not what it says
         write_frame(out, {"refused": f"{name} is damaged: it could not be read ({type(error).__name__})."}, {})
     out.flush()

@@ -10,7 +10,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -35,14 +35,26 @@ class Limits:
     answer_bytes: int = 2**31
 
 
+_MORE = {"memory_mb": "KNOLLSIDE_READ_MB", "seconds": "KNOLLSIDE_READ_SECONDS"}  # raised by the person, never lowered
 LIMITS = {
     "mesh": Limits(MAX_BYTES, 6000, 120),
+    "step": Limits(MAX_BYTES, 2000, 20),
     "job": Limits(MOST_JOB, 2000, 20, 2**26),
     "table": Limits(2_000_000, 2000, 20, 2**26),
     "toolpath": Limits(MOST_BYTES, 8000, 120),
     "photo": Limits(64 * 2**20, 4000, 30, 2**26),
-    "workshop": Limits(1024 * 2**20, 12_000, 300, 2**32),
+    "workshop": Limits(512 * 2**20, 2000, 20),
 }
+
+
+def limits_of(kind: str) -> Limits:
+    """The limits of a kind of file, as the person may have raised them in the environment."""
+    raised = {}
+    for name, variable in _MORE.items():
+        told = os.environ.get(variable, "")
+        if told.isdigit():
+            raised[name] = min(max(int(told), getattr(LIMITS[kind], name)), 10**6)
+    return replace(LIMITS[kind], **raised)
 
 
 def read_mesh(path: str | Path, beat: Beat | None = None, exactly: str = "") -> Loaded:
@@ -52,7 +64,8 @@ def read_mesh(path: str | Path, beat: Beat | None = None, exactly: str = "") -> 
     if path.suffix.lower() not in KINDS:
         ending = path.suffix or "no ending"
         raise Refused(f"{path.name}: '{ending}' is not a mesh file. It reads {', '.join(KINDS)}.")
-    head, arrays = _read("mesh", path, beat, exactly)
+    kind = "step" if path.suffix.lower() in (".step", ".stp") else "mesh"
+    head, arrays = _read(kind, path, beat, exactly)
     mesh = Mesh(arrays["vertices"].reshape(-1, 3), arrays["faces"].reshape(-1, 3))
     x, y, z = (float(v) for v in head["away"])
     return Loaded(mesh, str(head["name"]), str(head["kind"]), tuple(str(n) for n in head["notes"]), (x, y, z))
@@ -86,23 +99,34 @@ def read_photo(path: str | Path, beat: Beat | None = None) -> tuple[bytes, bytes
 
 def read_whole(path: str | Path, beat: Beat | None = None) -> tuple[str, dict[str, bytes]]:
     """A whole workshop's records as JSON text, checked, and its meshes' bytes. Raises :class:`Refused`."""
-    head, arrays = _read("workshop", Path(path), beat)
-    return str(head["text"]), {k: a.tobytes() for k, a in arrays.items()}
+    _, arrays = _read("workshop", Path(path), beat)
+    text = arrays.pop("").tobytes().decode()
+    return text, {k: a.tobytes() for k, a in arrays.items()}
 
 
 def _read(kind: str, path: Path, beat: Beat | None, exactly: str = "") -> tuple[dict[str, Any], dict[str, Array]]:
-    limits = LIMITS[kind]
+    limits = limits_of(kind)
     handle = open_regular(path, limits.file_bytes)
     try:
         data, code = _run([kind, path.name[:200]], handle, limits, beat or (lambda: None), exactly)
     finally:
         os.close(handle)
     if code is None:
-        raise Refused(f"{path.name} took longer than {limits.seconds} s to read and was given up.")
+        raise Refused(
+            f"{path.name} took longer to read than the limit of {limits.seconds} s and was given up. "
+            f"{_MORE['seconds']} raises it."
+        )
     try:
         head, arrays = read_frame(data)
     except ValueError:
-        why = "it ran out of memory or is damaged" if code in (-signal.SIGKILL, 1) else "it is damaged"
+        if code == -signal.SIGXCPU:
+            why = f"it takes longer than the limit of {limits.seconds} s ({_MORE['seconds']} raises it)"
+        elif code in (-signal.SIGKILL, -signal.SIGABRT, 1):
+            why = (
+                f"it is damaged, or needs more than the limit of {limits.memory_mb} MB ({_MORE['memory_mb']} raises it)"
+            )
+        else:
+            why = "it is damaged"
         raise Refused(f"{path.name} could not be read: {why}. Nothing else was touched.") from None
     if "refused" in head:
         raise Refused(str(head["refused"]))

@@ -25,7 +25,7 @@ from knollside.gui.answers import Answer, Declined, Fresh, Missing, Stale
 from knollside.gui.openpart import OpenPart
 from knollside.gui.runprogress import done_of, put_down
 from knollside.gui.session import Session
-from knollside.gui.spoolfacts import filament_of, on_shelf, stored
+from knollside.gui.spoolfacts import filament_of, loaded_on, on_shelf, stored
 from knollside.gui.watch import Watch, Watched
 from knollside.gui.worker import Outcome
 
@@ -153,13 +153,14 @@ class RunDesk(QObject):
         if plates is None:
             return None
         machines = []
+        held = loaded_on(shelf)
         printing = [d for _, d in shelf.printing if d.ended is not None]
         for number, facts in shelf.printers.items():
             log = shelf.printer_log(number)
             ends = [self._ends.get((d.pieces, d.begun), d.ended) for d in printing if d.printer == facts.name]
             free = max((e for e in ends if e is not None), default=None)
             machines.append(
-                (facts, Machine(facts.name, log.loaded, _aware(free), log.change_minutes, log.clear_minutes))
+                (facts, Machine(facts.name, held[number], _aware(free), log.change_minutes, log.clear_minutes))
             )
         due = tuple((str(p.part), _aware(p.due)) for p in run.pieces if p.due is not None)
         return WeekOf(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from knollside.core.model import GapTrial, Mate, Record
@@ -35,6 +36,15 @@ class RunEdits:
 
     def put_printer_log(self, printer: int, log: PrinterLog, words: str) -> None:
         self._put(Log.PRINTER, printer, log, words)
+
+    def put_printer_logs(self, logs: Mapping[int, PrinterLog], words: str) -> None:
+        """Logs of several printers at once, as when a spool moves from one to another."""
+
+        def do() -> None:
+            for printer, log in logs.items():
+                self._w.shop.running.put(Log.PRINTER, printer, log)
+
+        self._w.push(words, do)
 
     def put_presence(self, presence: Presence, words: str) -> None:
         self._put(Log.PRESENCE, 0, presence, words)

@@ -10,7 +10,7 @@ from knollside.core.model import Record, Refused
 from knollside.core.model.prints import PartPrint, PrintDetails
 from knollside.core.model.running import PlateDone, PlateState, Run, Took
 from knollside.core.run.watching import pace_of
-from knollside.gui.spoolfacts import filament_of, log_of
+from knollside.gui.spoolfacts import filament_of, log_of, put_on
 from knollside.gui.workspace import Workspace
 from knollside.store.records import PrintRecord, Spool
 from knollside.store.running import Log
@@ -60,12 +60,11 @@ def put_down(workspace: Workspace, number: int, run: Run, done: PlateDone, hours
     changes: list[tuple[Log, int, Record]] = [(Log.RUN, number, after)]
     shelf = workspace.shelf
     printer = shelf.printer_named(done.printer)
-    if not ended and printer is not None:
-        loaded = shelf.printer_log(printer).model_copy(update={"loaded": done.filament})
-        changes.append((Log.PRINTER, printer, loaded))
     spool = next((s for s in shelf.spools if s.id == done.spool), None) or next(
         (s for s in shelf.spools if filament_of(s, s.material, shelf) == done.filament), None
     )
+    if not ended and printer is not None:
+        changes += [(Log.PRINTER, n, log) for n, log in put_on(shelf, printer, spool, done.filament).items()]
     if ended and spool is not None and done.grams > 0:
         log_now = log_of(spool, shelf)
         took = Took(at=now, grams=done.grams * _share(done, now, hours), title=done.title[:120])

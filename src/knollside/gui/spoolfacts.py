@@ -5,8 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 from functools import lru_cache
 
+from knollside.core.job.running import loaded_as
 from knollside.core.model import Range
-from knollside.core.model.running import SpoolLog
+from knollside.core.model.running import PrinterLog, SpoolLog
 from knollside.core.run import spoollog
 from knollside.core.run.moisture import Drying as DryingOf
 from knollside.core.run.moisture import Water
@@ -39,6 +40,36 @@ def on_shelf(shelf: Shelf) -> tuple[OnShelf, ...]:
         OnShelf(str(s.id), s.name, filament_of(s, s.material, shelf), grams_of(s, log_of(s, shelf)))
         for s in shelf.spools
     )
+
+
+def loaded_on(shelf: Shelf) -> dict[int, str]:
+    """Of each printer the key of the spool on it, or what stands for one that is not on the shelf; nothing for none."""
+    known = {s.id for s in shelf.spools}
+    out = {n: str(log.spool) for n in shelf.printers if (log := shelf.printer_log(n)).spool in known}
+    spools = on_shelf(shelf)
+    for n in shelf.printers:
+        if n not in out:
+            out[n] = loaded_as(shelf.printer_log(n).loaded, spools, out.values())
+    return out
+
+
+def loaded_words(shelf: Shelf, printer: int) -> str:
+    """What is on a printer, in words."""
+    key = loaded_on(shelf).get(printer, "")
+    spool = next((s.name for s in shelf.spools if str(s.id) == key), "")
+    return spool or shelf.printer_log(printer).loaded
+
+
+def put_on(shelf: Shelf, printer: int, spool: Spool | None, filament: str) -> dict[int, PrinterLog]:
+    """Printers' logs after a spool went on one of them (None: one of a ``filament`` that is not on the shelf, or
+    nothing): it comes off any other that held it."""
+    held, out = loaded_on(shelf), {}
+    for n in shelf.printers:
+        if n != printer and spool is not None and held[n] == str(spool.id):
+            out[n] = shelf.printer_log(n).model_copy(update={"spool": 0, "loaded": ""})
+    change = {"spool": spool.id if spool is not None else 0, "loaded": "" if spool is not None else filament[:80]}
+    out[printer] = shelf.printer_log(printer).model_copy(update=change)
+    return out
 
 
 def stored(shelf: Shelf) -> tuple[Stored, ...]:

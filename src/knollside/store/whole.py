@@ -36,6 +36,7 @@ from knollside.core.model import (
     Refused,
     fault_of,
 )
+from knollside.core.model.base import When
 from knollside.core.model.faults import FaultCase
 from knollside.core.model.fitchecks import FitChecks
 from knollside.core.model.running import Presence, PrinterLog, Run, SpoolLog
@@ -45,7 +46,8 @@ from knollside.store.records import Kind, PrintRecord
 from knollside.store.running import Log
 from knollside.store.workshop import Workshop
 
-_MOST_JSON = 512 * 2**20
+_MOST_JSON = 192 * 2**20
+_MOST_RECORDS, _MOST_VALUES = 400_000, 4_000_000
 _MOST_MESHES = 20_000
 _MOST_PHOTO = 64 * 2**20
 PHOTOS, THUMBS = "photos/", "thumb of "
@@ -91,21 +93,21 @@ class KeptSpool(Record):
 class KeptReading(Record):
     printer: Number
     material: str = Field(max_length=40)
-    taken: datetime
+    taken: When
     reading: Measurement
 
 
 class KeptTrial(Record):
     printer: Number
     material: str = Field(max_length=40)
-    taken: datetime
+    taken: When
     trial: GapTrial
 
 
 class KeptPrint(Record):
     printer: Number
     part: Number | None = None
-    made: datetime
+    made: When
     printed: Printed
     photos: tuple[str, ...] = Field((), max_length=200)  # names of entries under photos/
 
@@ -240,8 +242,14 @@ def parse_whole(data: bytes, name: str) -> tuple[Whole, dict[str, bytes]]:
         archive = zipfile.ZipFile(io.BytesIO(data))
         infos = {i.filename: i for i in archive.infolist()}
         if "workshop.json" not in infos or infos["workshop.json"].file_size > _MOST_JSON:
-            raise Refused(f"{name} is no workshop: it has no workshop.json that could be read.")
-        told = Whole.model_validate_json(archive.read("workshop.json"))
+            raise Refused(
+                f"{name} is no workshop: it has no workshop.json of at most the limit of {_MOST_JSON // 2**20} MB."
+            )
+        text = archive.read("workshop.json")
+        # Counted before anything is built: a small archive may unpack to millions of records.
+        if text.count(b"{") > _MOST_RECORDS or text.count(b",") > _MOST_VALUES:
+            raise Refused(f"{name} holds more than the limit of {_MOST_RECORDS:,} records or {_MOST_VALUES:,} values.")
+        told = Whole.model_validate_json(text)
         raw = {}
         for key, kept in told.meshes.items():
             size = 24 * (kept.corners + kept.triangles)

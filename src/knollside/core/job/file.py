@@ -7,7 +7,6 @@ the fields of the duty side by side, is still read.
 from __future__ import annotations
 
 import json
-from datetime import date, datetime
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -29,6 +28,7 @@ from knollside.core.model import (
     Refused,
     fault_of,
 )
+from knollside.core.model.base import Day, When
 from knollside.core.model.fitchecks import FitCheck
 from knollside.core.model.prints import PrintDetails
 from knollside.core.model.running import SquareSize
@@ -46,7 +46,7 @@ class Printed(Record):
     """One print made: estimate and actual hours, how it came out, a break if there was one, and its details."""
 
     material: str = Field("PETG", max_length=40)
-    made: datetime | None = None
+    made: When | None = None
     estimate_hours: Hours | None = None
     actual_hours: Hours | None = None
     outcome: str = Field("", max_length=200)
@@ -98,8 +98,8 @@ class Job(Record):
     dry_fits: tuple[FitCheck, ...] = Field((), max_length=5_000)
     prints: tuple[Printed, ...] = Field((), max_length=10_000)
     printer: PrinterFacts = PrinterFacts()
-    printer_changed: tuple[date, ...] = Field((), max_length=5_000)
-    bond_changed: tuple[datetime, ...] = Field((), max_length=5_000)
+    printer_changed: tuple[Day, ...] = Field((), max_length=5_000)
+    bond_changed: tuple[When, ...] = Field((), max_length=5_000)
     square_mm: SquareSize | None = None
     spool: Spooled | None = None
     revisions: tuple[OlderMesh, ...] = Field((), max_length=500)

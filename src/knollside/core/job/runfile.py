@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import json
-from datetime import date, datetime, time
+from datetime import datetime, time
 from pathlib import Path
 from typing import Annotated, Literal
 from zoneinfo import ZoneInfo
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 
+from knollside.core.material.cards import MATERIALS
 from knollside.core.model import Length, PrinterFacts, Record, Refused, fault_of
-from knollside.core.model.base import Mass
+from knollside.core.model.base import Day, Mass, When
 from knollside.core.model.running import (
     Dried,
     GoalName,
@@ -39,7 +40,7 @@ class RunPart(Record):
     job: str = Field(max_length=1000)
     copies: int = Field(1, ge=1, le=200)
     colour: str = Field("", max_length=40)
-    due: datetime | None = None
+    due: When | None = None
     turns: TurnsName = "quarter"
 
 
@@ -50,7 +51,7 @@ class RunPrinter(Record):
 
     facts: PrinterFacts
     loaded: str = Field("", max_length=80)
-    free: datetime | None = None
+    free: When | None = None
     change_minutes: float = Field(10, ge=0, le=240)
     clear_minutes: float = Field(20, ge=0, le=600)
     head_mm: HeadSize | None = None
@@ -70,7 +71,7 @@ class RunSpool(Record):
     took_g: tuple[Mass, ...] = Field((), max_length=2000)
     since_g: tuple[Mass, ...] = Field((), max_length=2000)
     dry_hours: float | None = Field(None, ge=0, le=72)
-    opened: date | None = None
+    opened: Day | None = None
     stays: tuple[Stay, ...] = Field((), max_length=2000)
     dried: tuple[Dried, ...] = Field((), max_length=2000)
 
@@ -91,13 +92,36 @@ class RunFile(Record):
     printers: tuple[RunPrinter, ...] = Field((), max_length=40)
     spools: tuple[RunSpool, ...] = Field((), max_length=400)
     week: Presence = Presence()
-    begin: datetime | None = None
+    begin: When | None = None
     days: int = Field(14, ge=1, le=60)
     school: SchoolName = "ends watched"
     goal: GoalName = "soonest"
     clearance_mm: Length = Field(3.0, ge=0, le=60)
     edge_mm: Length = Field(4.0, ge=0, le=60)
     one_after_another: bool = False
+
+    @model_validator(mode="after")
+    def _told_apart(self) -> RunFile:
+        """Printers and spools are spoken of by name, and hours are hours."""
+        for what, names in (
+            ("printers", [p.facts.name for p in self.printers]),
+            ("spools", [s.name for s in self.spools]),
+        ):
+            twice = next((n for n in names if names.count(n) > 1), None)
+            if twice is not None:
+                raise ValueError(f"two {what} are called {twice}; give one another name")
+        for s in self.spools:
+            if s.dry_hours is None and (s.opened or s.stays or s.dried) and s.material not in MATERIALS:
+                known = ", ".join(MATERIALS)
+                raise ValueError(
+                    f"the spool {s.name} is of '{s.material}', whose drying is not known here (of {known} it is); say "
+                    "dry_hours, or leave out how it was kept"
+                )
+        try:
+            week_of(self.week)
+        except Refused as refusal:
+            raise ValueError(str(refusal).rstrip(".")) from None
+        return self
 
 
 def read_run(path: Path) -> RunFile:
@@ -140,11 +164,16 @@ def week_of(week: Presence) -> Week:
     for name in week.days:
         if name not in DAYS:
             raise Refused(f"'{name}' is no weekday; there are {', '.join(DAYS)}.")
-    days = tuple(_stretches(week.days.get(n, ())) for n in DAYS) if week.days else USUAL.days
-    return Week(days, tuple((d, _stretches(s)) for d, s in sorted(week.other.items())))
+    days = tuple(_stretches(week.days.get(n, ()), n) for n in DAYS) if week.days else USUAL.days
+    return Week(days, tuple((d, _stretches(s, d.isoformat())) for d, s in sorted(week.other.items())))
 
 
-def _stretches(told: Stretches) -> tuple[tuple[time, time], ...]:
+def _stretches(told: Stretches, day: str) -> tuple[tuple[time, time], ...]:
+    for a, b in told:
+        # As text: "24:00" is the end of a day and after every other hour of it.
+        if b <= a:
+            why = "is no stretch of a day; hours over midnight are two, up to 24:00 and from 00:00"
+            raise Refused(f"{day}: from {a} to {b} {why}.")
     return tuple((_clock(a), _clock(b)) for a, b in told)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -27,6 +27,23 @@ class Planned:
     def plate(self, slot: Slot) -> Plate:
         """The plate of a slot."""
         return next(p for p in self.plates if p.key == slot.task.key)
+
+
+def loaded_as(told: str, shelf: Sequence[OnShelf], taken: Collection[str] = ()) -> str:
+    """The spool that is meant by what a printer is said to have loaded: its key, its name, or a filament of which one
+    spool is on the shelf and not among those ``taken``. Where none is known, the same one of that filament that plates
+    without a spool print from; nothing for nothing."""
+    if not told:
+        return ""
+    for key in ("key", "title", "filament"):
+        found = next((s.key for s in shelf if getattr(s, key) == told and s.key not in taken), None)
+        if found is not None:
+            return found
+    return _missing(told)
+
+
+def _missing(filament: str) -> str:
+    return f"missing {filament}"
 
 
 def may_print(plate: Plate, facts: PrinterFacts) -> bool:
@@ -71,7 +88,7 @@ def plan_week(
             why = f"was corrected for {p.printer.name}" if p.bound else "does not fit its bed, nozzle or heat"
             untied.append(f"{p.title} cannot go on {p.only}, to which it is tied: it {why}.")
         times = [due[k] for k in {q.item.part for q in p.placed} if k in due]
-        spool = given.spool_of.get(p.key, f"missing {p.filament}")
+        spool = given.spool_of.get(p.key, _missing(p.filament))
         tasks.append(PlateTask(p.key, p.title, p.hours, p.filament, spool, on, min(times, default=None)))
     used = set(given.spool_of.values())
     plan = planned(
@@ -106,7 +123,9 @@ def act_of(plan: Plan, slot: Slot, spool_titles: Mapping[str, str]) -> str:
     earlier = any(s.printer == slot.printer and s.start < slot.start for s in plan.slots)
     words = ["clear the sheet"] if earlier else []
     if slot.changes:
-        words.append(f"load {spool_titles.get(slot.task.spool, slot.task.filament)}")
+        spool = spool_titles.get(slot.task.spool, slot.task.filament)
+        moved = f"take {spool} off {slot.taken_from} and put it on" if slot.taken_from else f"load {spool}"
+        words.append(moved)
     when = plan.span.when
     begin, until = when(slot.start), ""
     if words and when(slot.setup).date() == begin.date():

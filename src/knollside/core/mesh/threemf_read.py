@@ -27,7 +27,11 @@ def read_3mf(data: bytes, name: str, max_triangles: int) -> tuple[Array, Ints, l
     """All built objects, placed and scaled to millimetres; bodies stay apart."""
     from defusedxml.ElementTree import fromstring
 
-    model = fromstring(_model(data, name), forbid_dtd=True)
+    text = _model(data, name)
+    # Counted before anything is built: a small package may unpack to many millions.
+    if text.count(b"triangle ") > max_triangles + 1000 or text.count(b"<") > 3 * max_triangles:
+        raise Refused(f"{name} has more than {max_triangles:,} triangles.")
+    model = fromstring(text, forbid_dtd=True)
     unit = model.get("unit", "millimeter")
     if unit not in _UNIT:
         raise Refused(f"{name}: unknown unit '{unit[:30]}'.")

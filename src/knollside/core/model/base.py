@@ -8,6 +8,7 @@ g, s, degrees C; the part's own frame unless said otherwise.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date, datetime
 from typing import Annotated, Any, get_args
 
 import annotated_types
@@ -61,6 +62,19 @@ Component = Annotated[float, Field(ge=-1e6, le=1e6)]
 Vec3 = tuple[Place, Place, Place]
 ForceVec = tuple[Force, Force, Force]
 Direction = Annotated[tuple[Component, Component, Component], AfterValidator(_one_way)]
+
+
+_FIRST_YEAR, _LAST_YEAR = 1970, 2199  # a week before and after still has a date
+
+
+def _in_years(v: Any) -> Any:
+    if not _FIRST_YEAR <= v.year <= _LAST_YEAR:
+        raise ValueError(f"a date lies in the years {_FIRST_YEAR} to {_LAST_YEAR}")
+    return v
+
+
+When = Annotated[datetime, AfterValidator(_in_years)]
+Day = Annotated[date, AfterValidator(_in_years)]
 
 
 class Record(BaseModel):

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from enum import StrEnum
 from typing import Annotated
 
 from pydantic import Field
 
-from knollside.core.model.base import Length, Place, Record
+from knollside.core.model.base import Length, Place, Record, When
 
 
 class Symptom(StrEnum):
@@ -135,7 +134,7 @@ class Answered(Record):
 
     test: FaultTest
     answer: str = Field(max_length=40)
-    at: datetime | None = None
+    at: When | None = None
 
 
 class Cured(Record):
@@ -143,9 +142,9 @@ class Cured(Record):
     all that, from which on it tells nothing."""
 
     cause: Cause
-    at: datetime
+    at: When
     helped: bool | None = None
-    back: datetime | None = None
+    back: When | None = None
 
 
 class TopTried(Record):
@@ -165,7 +164,7 @@ class FaultCase(Record):
     part: int | None = Field(None, ge=1)
     printer: int = Field(ge=0)
     material: str = Field(max_length=40)
-    opened: datetime
+    opened: When
     place: tuple[Place, Place, Place] | None = None
     height: Length | None = None
     seen: tuple[Symptom, ...] = Field((), max_length=40)

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Literal
 
 from pydantic import Field
 
-from knollside.core.model.base import Length, Record
+from knollside.core.model.base import Length, Record, When
 from knollside.core.model.mates import Cycles, WornGap
 
 Moved = Literal["by itself", "with a push", "not at all", "it rattles", "clicks", "does not click", "it broke"]
@@ -22,7 +21,7 @@ class FitCheck(Record):
     """
 
     mate: str = Field(min_length=1, max_length=80)
-    at: datetime
+    at: When
     moved: Moved
     revision: int = Field(1, ge=1)
     printed_mm: Length | None = None

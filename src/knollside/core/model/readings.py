@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
-from datetime import date
 from typing import Literal
 
 from pydantic import Field, model_validator
 
-from knollside.core.model.base import Force, Length, Place, Record
+from knollside.core.model.base import Day, Force, Length, Place, Record
 
 
 class Measurement(Record):
@@ -36,7 +35,7 @@ class Measurement(Record):
     bar: str = Field("", max_length=60)
     repeats: int = Field(1, ge=1, le=100)
     between: tuple[Length, Length] | None = None
-    on: date | None = None
+    on: Day | None = None
     place: str = Field("", max_length=60)
     across: Literal["", "x", "y"] = ""
     lot: str = Field("", max_length=60)

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
 from typing import Annotated, Literal
 
 from pydantic import Field
 
-from knollside.core.model.base import Degrees, Length, Mass, Record, Share
+from knollside.core.model.base import Day, Degrees, Length, Mass, Record, Share, When
 
 Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$|^24:00$")]
 Stretches = tuple[tuple[Clock, Clock], ...]
@@ -28,7 +27,7 @@ EventKind = Literal[
 class Weighing(Record):
     """A spool on the scale, grams with the spool; ``drying``: hours in the drier by then, where it was in it."""
 
-    at: datetime
+    at: When
     gross_g: Mass
     drying: float | None = Field(None, ge=0, le=200)
     source: Literal["typed", "scale", "simulated"] = "typed"
@@ -37,13 +36,13 @@ class Weighing(Record):
 class Stay(Record):
     """How a spool was kept from a day on: in the open or in a box with desiccant; the humidity there if measured."""
 
-    since: datetime
+    since: When
     where: Literal["open", "box"] = "open"
     humidity: Share | None = None
 
 
 class Dried(Record):
-    at: datetime
+    at: When
     hours: float = Field(gt=0, le=200)
     celsius: Degrees = 50.0
 
@@ -51,7 +50,7 @@ class Dried(Record):
 class Took(Record):
     """A print that took filament: grams by its estimate, and whether it came out matte and stringy."""
 
-    at: datetime
+    at: When
     grams: Mass
     title: str = Field("", max_length=120)
     stringy: bool | None = None
@@ -63,7 +62,7 @@ class SpoolLog(Record):
 
     colour: str = Field("", max_length=40)
     lot: str = Field("", max_length=60)
-    opened: date | None = None
+    opened: Day | None = None
     net_g: Mass = 1000.0
     net_doubt_g: Mass | None = None
     tare_g: Mass | None = None
@@ -71,7 +70,7 @@ class SpoolLog(Record):
     stays: tuple[Stay, ...] = Field((), max_length=2000)
     dried: tuple[Dried, ...] = Field((), max_length=2000)
     took: tuple[Took, ...] = Field((), max_length=20_000)
-    drying_since: datetime | None = None
+    drying_since: When | None = None
 
 
 class PrinterEvent(Record):
@@ -79,7 +78,7 @@ class PrinterEvent(Record):
     (drawn X, drawn Y, X, Y, rising, falling), mm."""
 
     kind: EventKind
-    at: datetime
+    at: When
     note: str = Field("", max_length=400)
     held: bool | None = None
     hot: bool | None = None
@@ -90,18 +89,20 @@ class Tick(Record):
     """A line of the list before a print: done, or skipped with a reason."""
 
     line: str = Field(max_length=200)
-    at: datetime
+    at: When
     skipped: str = Field("", max_length=400)
 
 
 class PrinterLog(Record):
-    """What a printer went through, what is loaded, and minutes for a change of filament and to cool and clear.
+    """What a printer went through, the ``spool`` on it (0: none that is on the shelf; then ``loaded`` says what), and
+    minutes for a change of spool and to cool and clear.
     ``true_up``: whether what its frame is off, by the last square measured, is taken out of exported meshes;
     ``monitor``: what tells of its prints; ``head``: how far it reaches from the nozzle to the left, right, front and
     back, above which height, and how high its bar hangs, mm (core/run/sequence.py)."""
 
     events: tuple[PrinterEvent, ...] = Field((), max_length=5000)
     ticks: tuple[Tick, ...] = Field((), max_length=20_000)
+    spool: int = Field(0, ge=0)
     loaded: str = Field("", max_length=80)
     change_minutes: float = Field(10, ge=0, le=240)
     clear_minutes: float = Field(20, ge=0, le=600)
@@ -121,7 +122,7 @@ class Presence(Record):
 
     zone: str = Field("UTC", max_length=60)
     days: dict[str, Stretches] = Field(default_factory=dict, max_length=7)
-    other: dict[date, Stretches] = Field(default_factory=dict, max_length=400)
+    other: dict[Day, Stretches] = Field(default_factory=dict, max_length=400)
 
 
 class RunPiece(Record):
@@ -129,7 +130,7 @@ class RunPiece(Record):
 
     part: int = Field(ge=1)
     copies: int = Field(1, ge=1, le=200)
-    due: datetime | None = None
+    due: When | None = None
     turns: TurnsName = "quarter"
 
 
@@ -147,7 +148,7 @@ class Held(Record):
 class Seen(Record):
     """Layers that were laid at an hour, as the person read them off."""
 
-    at: datetime
+    at: When
     layer: int = Field(ge=0, le=200_000)
 
 
@@ -160,8 +161,8 @@ class PlateDone(Record):
     pieces: tuple[tuple[int, int], ...] = Field(min_length=1, max_length=400)
     state: PlateState
     printer: str = Field("", max_length=60)
-    begun: datetime | None = None
-    ended: datetime | None = None
+    begun: When | None = None
+    ended: When | None = None
     title: str = Field("", max_length=200)
     filament: str = Field("", max_length=80)
     material: str = Field("", max_length=40)

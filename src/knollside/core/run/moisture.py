@@ -134,12 +134,13 @@ def _quantiles(values: Array, weight: Array, shares: tuple[float, ...]) -> list[
 class Drying:
     """Hours until the spool holds ``target`` mass % or less: one spool in twenty is dry before the low end of
     ``hours``, nine in ten by its high end, which is what to plan with. ``reaches``: whether it is likely to get there
-    at all at this heat; ``learned`` from so many weighings."""
+    at all at this heat; ``learned`` from so many weighings, or why they teach nothing (``trouble``)."""
 
     hours: Range
     target: float
     reaches: float
     learned: int
+    trouble: str = ""
 
     @property
     def planned(self) -> float:

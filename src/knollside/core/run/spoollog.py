@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from knollside.core.material.cards import material
@@ -65,12 +65,16 @@ def water_now(name: str, log: SpoolLog, now: datetime, said_dry: bool = False) -
 
 def drying_now(name: str, log: SpoolLog, water: Water, said: float) -> Drying:
     """How long to dry a spool with so much ``water`` at its material's usual heat, with what weighings in the drier
-    teach; ``said`` grams."""
+    teach (typical hours, and why, where they cannot be right); ``said`` grams."""
     usual = material(name).dry or (55, 6)
     last = max((d.at for d in log.dried), default=datetime(1970, 1, 1))
     weighings = [(w.drying, w.gross_g) for w in log.weighings if w.drying is not None and w.at > last]
     grams = max(grams_of(log, said).value, 50.0)
-    return drying_of(uptake_of(name), water.now, float(usual[1]), float(usual[0]), grams, weighings)
+    told = uptake_of(name), water.now, float(usual[1]), float(usual[0]), grams
+    try:
+        return drying_of(*told, weighings)
+    except Refused as refusal:
+        return replace(drying_of(*told, []), trouble=str(refusal))
 
 
 def hours_to_dry(name: str, log: SpoolLog, now: datetime, said: float, said_dry: bool = False) -> float:

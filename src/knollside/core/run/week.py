@@ -25,7 +25,8 @@ _ROUNDS = 20_000
 class Slot:
     """A plate's place in the plan, in units: cleared and loaded for from ``setup`` on, printed from ``start`` to
     ``end`` (by the 80th percentile), which may come between ``soonest`` and ``latest``; ``late`` units after it was
-    due; ``alone``: no start there is has somebody in at all ends it may have."""
+    due; ``alone``: no start there is has somebody in at all ends it may have; ``changes``: its spool is put on first,
+    ``taken_from`` the printer that held it (nothing: from the shelf)."""
 
     task: PlateTask
     printer: str
@@ -37,6 +38,7 @@ class Slot:
     changes: bool
     late: int
     alone: bool = False
+    taken_from: str = ""
 
 
 @dataclass(frozen=True)
@@ -105,7 +107,7 @@ def planned(
         raise Refused("Nobody is in during these days: no print can be begun. Say when somebody is.")
     order = np.argsort(np.minimum(v.due, 10**6) * 1000 - v.long, kind="stable").astype(np.int64)
     starts = [np.array([np.flatnonzero(c)[k % c.sum()] for c in v.can]) for k in (0, 1)]
-    held = v.can & (v.filament[:, None] == v.loaded[None])
+    held = v.can & (v.spool[:, None] == v.loaded[None])
     starts.append(np.where(held.any(axis=1), held.argmax(axis=1), starts[0]))
     whole = [_anneal(v, goal, order, where, k) for k, where in enumerate(starts)]
     best = min(whole, key=lambda w: w[2])
@@ -150,7 +152,7 @@ def _told(
     out = np.zeros((len(tasks), 4), np.int64)
     given: tuple[Any, ...] = (order, where, *v.args(), out)
     _, changes, done, late = laid_out(*given)
-    slots = []
+    slots, sources = [], _sources(v, where, out, machines)
     for k in np.argsort(out[:, 1], kind="stable"):
         t, (setup, start, end, swap) = tasks[k], out[k]
         soonest, latest = (int(start) + units(h) for h in (t.hours.low, t.hours.high))
@@ -167,6 +169,7 @@ def _told(
                 bool(swap),
                 over,
                 bool(v.alone[k]),
+                sources.get(int(k), ""),
             )
         )
     value = (int(done), int(changes), int(late))[goal]
@@ -183,6 +186,23 @@ def _told(
     )
 
 
+def _sources(v: Numbers, where: Ints, out: Array, machines: Sequence[Machine]) -> dict[int, str]:
+    """Of each plate whose spool comes off another printer, the name of that one: spools followed through the hours."""
+    on, dried = [int(s) for s in v.loaded], set[int]()
+    found = {}
+    for k in np.lexsort((out[:, 1], out[:, 0])).tolist():
+        spool, m = int(v.spool[k]), int(where[k])
+        if on[m] != spool:
+            holder = next((q for q, s in enumerate(on) if s == spool), None)
+            if holder is not None:
+                on[holder] = -1
+                if not v.dry[spool] or spool in dried:
+                    found[k] = machines[holder].name
+            on[m] = spool
+        dried.add(spool)
+    return found
+
+
 def _in_drier(span: Span, drying: Sequence[Drying]) -> tuple[DrySlot, ...]:
     """What is in the drier already."""
     ends = [(d.spool, span.unit(d.until)) for d in drying if d.until is not None]
@@ -192,7 +212,7 @@ def _in_drier(span: Span, drying: Sequence[Drying]) -> tuple[DrySlot, ...]:
 def _dry_slots(tasks: Sequence[PlateTask], v: Numbers, order: Ints, out: Array) -> tuple[DrySlot, ...]:
     """When the drier runs: by the same rule as in the list."""
     made: list[DrySlot] = []
-    used: dict[int, int] = {}
+    used = {int(s): int(free) for s, free in zip(v.loaded, v.free, strict=True) if s >= 0}
     drier = v.drier
     names = {int(s): (tasks[k].spool or f"of {tasks[k].key}") for k, s in enumerate(v.spool)}
     seen: set[int] = set()
@@ -228,8 +248,9 @@ def _soonest(v: Numbers) -> int:
 
 
 def _least_changes(v: Numbers) -> int:
-    """Every filament that no printer holds must be loaded once."""
-    return len(set(v.filament.tolist()) - set(v.loaded.tolist()))
+    """Every spool that no printer holds, or that must go in the drier, is loaded once."""
+    held = {s for s in v.loaded.tolist() if s >= 0 and v.dry[s] == 0}
+    return len(set(v.spool.tolist()) - held)
 
 
 def _why_not(tasks: Sequence[PlateTask], machines: Sequence[Machine], v: Numbers, span: Span, school: School) -> str:

@@ -1,6 +1,6 @@
 """A list of plates with their printers turned into hours, and the list annealed: the week's kernels.
 
-Simulated annealing after Kirkpatrick, Gelatt and Vecchi (1983). Plates, printers, filaments and spools are numbers,
+Simulated annealing after Kirkpatrick, Gelatt and Vecchi (1983). Plates, printers and spools are numbers,
 times units of five minutes.
 """
 
@@ -45,13 +45,20 @@ def earliest(t, long, soon, latest, present, until, school):  # type: ignore[no-
 
 
 @numba.njit(cache=True, nogil=True)
+def _taken_off(on, spool):  # type: ignore[no-untyped-def]
+    """The printer that holds a spool holds none."""
+    for m in range(len(on)):
+        if on[m] == spool:
+            on[m] = -1
+
+
+@numba.njit(cache=True, nogil=True)
 def laid_out(  # type: ignore[no-untyped-def]
     order,
     where,
     long,
     soon,
     latest,
-    filament,
     spool,
     ready,
     due,
@@ -66,10 +73,17 @@ def laid_out(  # type: ignore[no-untyped-def]
     drier,
     out,
 ):
-    """Hours of a list: rows of ``out`` (n, 4) are setup, start, end, changed; returns (worked, changes, done, late)."""
+    """Hours of a list: rows of ``out`` (n, 4) are setup, start, end, changed; returns (worked, changes, done, late).
+
+    A spool is one thing: ``loaded`` is the spool on each printer (-1: none). To print from another one takes the
+    change's minutes, and a spool that is taken from a printer leaves that empty, as one does that goes in the drier.
+    """
     at, on = free.copy(), loaded.copy()
     begun = np.zeros(len(free), np.bool_)
     used = np.zeros(len(dry), np.int64)  # from when a spool is free
+    for m in range(len(free)):
+        if on[m] >= 0:
+            used[on[m]] = max(used[on[m]], free[m])  # what prints now prints from it
     dried = np.zeros(len(dry), np.bool_)
     changes, done, late = 0, 0, 0
     for k in order:
@@ -81,7 +95,10 @@ def laid_out(  # type: ignore[no-untyped-def]
             drier = t + dry[s]
             used[s] = drier
             dried[s] = True
-        swap = on[m] != filament[k]
+            _taken_off(on, s)
+        swap = on[m] != s
+        if swap:
+            _taken_off(on, s)
         # Clearing and changing needs somebody, too; it may be done the evening before.
         setup = (clear[m] if begun[m] else 0) + (change[m] if swap else 0)
         begin = set_up(max(at[m], used[s]), setup, present, until) if setup > 0 else max(at[m], used[s])
@@ -91,7 +108,7 @@ def laid_out(  # type: ignore[no-untyped-def]
         if t < 0:
             return False, changes, done, late
         out[k, 0], out[k, 1], out[k, 2], out[k, 3] = begin, t, t + long[k], 1 if swap else 0
-        at[m], on[m], begun[m] = t + long[k], filament[k], True
+        at[m], on[m], begun[m] = t + long[k], s, True
         used[s] = t + long[k]
         changes += 1 if swap else 0
         done = max(done, t + long[k])
@@ -138,7 +155,7 @@ def _move(order, where, can):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def annealed(  # type: ignore[no-untyped-def]
-    order, where, can, goal, rounds, seed, long, soon, latest, filament, spool, ready, due, free, loaded, change, clear,
+    order, where, can, goal, rounds, seed, long, soon, latest, spool, ready, due, free, loaded, change, clear,
     dry, present, until, school, drier,
 ):  # fmt: skip
     """The best list found: order, printers, cost."""
@@ -156,7 +173,7 @@ def annealed(  # type: ignore[no-untyped-def]
         for _ in range(moves):
             _move(trial_order, trial_where, can)
         worked, changes, done, late = laid_out(
-            trial_order, trial_where, long, soon, latest, filament, spool, ready, due, free, loaded, change, clear, dry,
+            trial_order, trial_where, long, soon, latest, spool, ready, due, free, loaded, change, clear, dry,
             present, until, school, drier, out,
         )  # fmt: skip
         cost = cost_of(goal, worked, changes, done, late, out[:, 2].sum())

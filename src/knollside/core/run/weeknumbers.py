@@ -47,7 +47,8 @@ class PlateTask:
 
 @dataclass(frozen=True)
 class Machine:
-    """A printer: what is ``loaded``, from when it is free, minutes for a change of filament and to cool and clear."""
+    """A printer: the spool that is ``loaded``, by its key, from when it is free, minutes for a change of spool and to
+    cool and clear."""
 
     name: str
     loaded: str = ""
@@ -75,7 +76,6 @@ class Numbers:
     soon: Ints
     latest: Ints
     alone: np.ndarray
-    filament: Ints
     spool: Ints
     ready: Ints
     due: Ints
@@ -95,7 +95,6 @@ class Numbers:
             self.long,
             self.soon,
             self.latest,
-            self.filament,
             self.spool,
             self.ready,
             self.due,
@@ -115,10 +114,8 @@ def numbers(
     tasks: Sequence[PlateTask], machines: Sequence[Machine], span: Span, school: School, drying: Sequence[Drying]
 ) -> Numbers:
     """In units and numbers. Uncertain hours count by their 80th percentile, taken as a normal within its range."""
-    filaments = {
-        f: i for i, f in enumerate(dict.fromkeys([*(t.filament for t in tasks), *(m.loaded for m in machines)]))
-    }
-    spools = {s: i for i, s in enumerate(dict.fromkeys(t.spool or f"of {t.key}" for t in tasks))}
+    held = [m.loaded for m in machines if m.loaded]
+    spools = {s: i for i, s in enumerate(dict.fromkeys([*(t.spool or f"of {t.key}" for t in tasks), *held]))}
     names = [m.name for m in machines]
     dry = np.zeros(len(spools), np.int64)
     busy = {d.spool: max(span.unit(d.until), 0) for d in drying if d.until is not None}
@@ -131,13 +128,12 @@ def numbers(
         np.array([a for a, _ in ends], np.int64),
         np.array([b for _, b in ends], np.int64),
         np.zeros(len(tasks), bool),
-        np.array([filaments[t.filament] for t in tasks], np.int64),
         np.array([spools[t.spool or f"of {t.key}"] for t in tasks], np.int64),
         np.array([max(0 if t.ready is None else span.unit(t.ready), busy.get(t.spool, 0), 0) for t in tasks], np.int64),
         np.array([NEVER if t.due is None else span.unit(t.due, up=False) for t in tasks], np.int64),
         np.array([[n in t.printers for n in names] for t in tasks], bool),
         np.array([0 if m.free is None else max(span.unit(m.free), 0) for m in machines], np.int64),
-        np.array([filaments[m.loaded] for m in machines], np.int64),
+        np.array([spools[m.loaded] if m.loaded else -1 for m in machines], np.int64),
         np.array([units(m.change_minutes / 60) for m in machines], np.int64),
         np.array([max(units(m.clear_minutes / 60), 1) for m in machines], np.int64),
         dry,

@@ -16,6 +16,7 @@ from knollside.core.run.square import OUTSIDE, Frame, Square, frame_of
 from knollside.core.run.upkeep import Ran, due, hours_since
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, heading, label, named, row, rule
 from knollside.gui.session import Session
+from knollside.gui.spoolfacts import loaded_on, put_on
 from knollside.gui.steps.ofprinter import OfPrinter
 from knollside.gui.steps.page import line
 from knollside.sim.desk import SimulatedCalliper, frame_named
@@ -48,9 +49,14 @@ class PrinterPage(OfPrinter):
         super().__init__(session, at)
         self._typed: dict[str, float] = {"Drawn X": 100.0, "Drawn Y": 100.0}
 
-    def _load(self, filament: str) -> None:
-        if filament != self.log.loaded:
-            self.put({"loaded": filament}, f"{filament or 'nothing'} loaded")
+    def _load(self, key: str) -> None:
+        """A spool of the shelf goes on, or comes off (nothing)."""
+        number, shelf = self._at(), self.workspace.shelf
+        if number is None or key == loaded_on(shelf).get(number):
+            return
+        spool = next((s for s in shelf.spools if str(s.id) == key), None)
+        words = f"{spool.name if spool is not None else 'nothing'} loaded"
+        self.workspace.runs.put_printer_logs(put_on(shelf, number, spool, ""), words)
 
     def happened(self, kind: str, note: str = "", square: tuple[float, ...] | None = None) -> None:
         """Log something that was done, now."""
@@ -104,11 +110,15 @@ class PrinterPage(OfPrinter):
             self.add(label("Nothing is due.", dim=True))
 
     def _loaded(self, log: PrinterLog) -> None:
-        loaded = QLineEdit(log.loaded)
-        loaded.setAccessibleName("Filament loaded")
-        loaded.setPlaceholderText("nothing")
-        loaded.setMaxLength(80)
-        loaded.editingFinished.connect(lambda: self._load(loaded.text().strip()))
+        shelf, number = self.workspace.shelf, self._at() or 0
+        held = loaded_on(shelf)
+        there = {k: facts.name for n, facts in shelf.printers.items() if n != number and (k := held[n])}
+        named_as = [(s.name + (f" (on {there[k]})" if (k := str(s.id)) in there else ""), k) for s in shelf.spools]
+        known = {k for _, k in named_as}
+        other = [] if held.get(number, "") in known | {""} else [(f"{log.loaded}, no spool of the shelf", held[number])]
+        loaded = Dropdown("Spool loaded", [("nothing", ""), *other, *named_as], 18)
+        loaded.put(held.get(number, ""))
+        loaded.chose.connect(lambda key: self._load(str(key)))
         self.add(row(label("loaded", dim=True), loaded, stretch=1))
         fields = []
         for words, key in (("change takes", "change_minutes"), ("clearing", "clear_minutes")):

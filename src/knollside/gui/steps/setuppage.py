@@ -15,6 +15,7 @@ from knollside.core.recipe.price import time_factor
 from knollside.core.run.setup import MARK, SetUpStep, by_hand, ticked
 from knollside.gui.instruments.widgets import button, column, heading, label, row
 from knollside.gui.session import Session
+from knollside.gui.spoolfacts import loaded_on
 from knollside.gui.steps.ofprinter import OfPrinter
 from knollside.gui.worker import Outcome
 from knollside.store.parts import USUAL_MATERIAL
@@ -39,7 +40,10 @@ class SetUpPage(OfPrinter):
 
     def _card(self) -> Material:
         """Of what is loaded; the usual material where that is none."""
-        known = [name for name in MATERIALS if self.log.loaded.startswith(name)]
+        shelf, number = self.workspace.shelf, self._at() or 0
+        spool = next((s for s in shelf.spools if str(s.id) == loaded_on(shelf).get(number)), None)
+        told = self.log.loaded if spool is None else spool.material
+        known = [name for name in MATERIALS if told.startswith(name)]
         return MATERIALS[max(known, key=len, default=USUAL_MATERIAL)]
 
     def _came(self, key: str, outcome: Outcome) -> None:

@@ -205,6 +205,8 @@ class SpoolPage(Page):
         self.add(heading("Drying", f"at {usual[0]} °C"))
         if found is not None:
             self.add(line("Dry enough after", _hours(found), _why(found, spool.material)))
+            if found.trouble:
+                self.add(label(found.trouble, dim=True, wrap=True))
         hours = NumberField("Hours in the drier", "share", "", 0.5, 0, 200, 1, 60)
         hours.plain = True
         hours.line.setPlaceholderText("h")

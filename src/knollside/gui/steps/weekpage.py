@@ -19,6 +19,7 @@ from knollside.gui.instruments.weekview import WeekView
 from knollside.gui.instruments.widgets import Dropdown, NumberField, button, column, heading, label, row, rule
 from knollside.gui.rundesk import RunDesk
 from knollside.gui.session import Session
+from knollside.gui.spoolfacts import loaded_words
 from knollside.gui.stepbase import Act, Verdict
 from knollside.gui.steps.page import Page, Same, line
 from knollside.store.records import Spool
@@ -90,7 +91,7 @@ class WeekPage(Page):
         planned: Planned | None = answer.shown
         shelf = self.workspace.shelf
         printers = tuple(
-            (facts.name, shelf.printer_log(n).loaded or "nothing loaded") for n, facts in shelf.printers.items()
+            (facts.name, loaded_words(shelf, n) or "nothing loaded") for n, facts in shelf.printers.items()
         )
         empty = answer.refusal or (
             "Add parts at Plates first." if not run.pieces else "Press “Plan it” for the days from now on."
