@@ -211,3 +211,22 @@ def test_a_run_is_written_as_it_is_read() -> None:
     for text, words in (("[", "run"), ("[]", "run"), ('{"parts": [{"job": "a"}], "what": 1}', "what")):
         with pytest.raises(Refused, match=words):
             parse_run(text)
+
+
+def test_towers_one_after_another_are_split_over_plates_and_one_that_fits_none_is_named(folder: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    """Nine towers above the bar with low rings: every plate has an order, all nine are there, and the one that is
+    too high for the printer is named while the rest is written."""
+    for name, high in (("tower", 60), ("mast", 300)):
+        (folder / f"{name}.stl").write_bytes(stl_bytes(mesh_of(Solid.cube((60, 25, high)))))
+        job = {"name": name.capitalize(), "mesh": f"{name}.stl", "way": {"direction": [0, 0, 1]}}
+        (folder / f"{name}.json").write_text(json.dumps(job | {"format": "knollside-job-2"}))
+    parts = [{"job": "tower.json", "copies": 9}, {"job": "ring.json", "copies": 3}, {"job": "mast.json"}]
+    run = run_of(parts=parts, one_after_another=True, printers=[{"facts": {"name": "Old Tom"}}], spools=[])
+    (folder / "run.json").write_text(json.dumps(run | {"format": "knollside-run-1"}))
+    assert main(["plan", str(folder / "run.json"), "--out", str(folder / "out"), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert all(p["order"] is not None for p in told["plates"]) and len(told["plates"]) > 1
+    pieces = [q["copy"] for p in told["plates"] for q in p["pieces"]]
+    assert sorted(pieces) == sorted([f"part-1/{k}" for k in range(1, 10)] + [f"part-2/{k}" for k in range(1, 4)])
+    assert len(told["files"]) == 2 * len(told["plates"])
+    assert len(told["left_out"]) == 1 and "Mast is 300 mm high" in told["left_out"][0]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from itertools import permutations
+from dataclasses import replace
+from itertools import pairwise, permutations
 
 import numpy as np
 import pytest
@@ -17,7 +18,7 @@ from knollside.core.model import Refused
 from knollside.core.run.footprint import footprint
 from knollside.core.run.outlines import CELL, cells_of, turned
 from knollside.core.run.packing import Item, Packing, Placed, Spacing, Turns, check, pack
-from knollside.core.run.sequence import Head, Standing, at_once, one_by_one, order_of
+from knollside.core.run.sequence import Head, Standing, at_once, in_some_order, one_by_one, order_of
 
 BED = (220.0, 220.0)
 
@@ -202,3 +203,39 @@ def test_what_either_way_costs_is_told_by_hand() -> None:
     quick = post("c", 50, 0, 20.0, hours=0.1)  # 3.6 s a layer
     assert at_once([quick]).melt == ("c",) and at_once([quick, a]).melt == () and one_by_one([quick, a]).melt == ("c",)
     assert turned(shapely.box(5, 5, 7, 8), 90).bounds == pytest.approx((0, 0, 3, 2))
+
+
+def test_tall_ones_keep_out_of_each_others_rows_and_every_plate_has_an_order() -> None:
+    """Towers above the bar beside low ones: packed so that an order is found on every bed, seen again by a walk of the
+    head over each piece; two towers never share a row that the bar would sweep."""
+    head = Head()
+    rng = np.random.default_rng(3)
+    for trial in range(6):
+        high = {f"p{k}": float(rng.choice([3.0, 15.0, 60.0])) for k in range(14)}
+        items = [
+            Item(f"{n}/1", n, shapely.box(0, 0, *rng.uniform(8, 45, 2)), Turns.QUARTER, h > head.bar)
+            for n, h in high.items()
+        ]
+        p = pack(items, BED, Spacing(2.0, 3.0, head.reach, min(head.front, head.back)))
+        assert not check(p) and len(p.placed) == 14
+        towers = 0
+        for plate in range(p.plates):
+            pieces = [Standing(q, high[q.item.name], 100, 1.0, 5.0) for q in p.on(plate)]
+            order = order_of(pieces, head)
+            assert not hits(tuple(pieces[k] for k in order), head), trial
+            rows = sorted(q.shape.bounds[1::2] for q in p.on(plate) if high[q.item.name] > head.bar)
+            assert all(b[0] - a[1] > min(head.front, head.back) for a, b in pairwise(rows))
+            towers = max(towers, len(rows))
+        assert towers > 1, "a bed takes several where they stand behind one another"
+
+
+def test_what_has_no_order_where_it_stands_goes_to_another_plate_and_the_rest_stays() -> None:
+    """Two towers side by side: one of them, and the low ones, stay; what somebody put there stays first."""
+    head = Head()
+    a, b, low = post("a", 0, 0, 60.0), post("b", 100, 0, 50.0), post("c", 50, 0, 10.0)
+    on, rest = in_some_order([a, b, low], head)
+    assert [p.placed.item.name for p in on] == ["c", "b"] and [p.placed.item.name for p in rest] == ["a"]
+    held = replace(a, placed=replace(a.placed, locked=True))
+    on, rest = in_some_order([held, b, low], head)
+    assert [p.placed.item.name for p in on] == ["a", "c"] and [p.placed.item.name for p in rest] == ["b"]
+    assert in_some_order([a, low], head) == ([a, low], [])

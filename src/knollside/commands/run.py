@@ -85,12 +85,17 @@ def plan(args: argparse.Namespace) -> Said:
     o = _opened(args.path)
     plates = [_plate_told(p, k + 1) for k, p in enumerate(o.laid.plates)]
     files: list[str] = []
+    left = list(o.laid.left)
     if args.out is not None:
         taken, titles = o.taken(), {w.key: w.title for w in o.wanted}
         for k, p in enumerate(o.laid.plates):
-            written = write_plate(args.out, p, k + 1, taken, titles, o.run.one_after_another)
+            try:
+                written = write_plate(args.out, p, k + 1, taken, titles, o.run.one_after_another)
+            except Refused as refusal:
+                left.append(f"Plate {k + 1} is not written: {refusal}")
+                continue
             files += [str(f) for f in written]
-    return {"plates": plates, "left_out": list(o.laid.left), "files": files}
+    return {"plates": plates, "left_out": left, "files": files}
 
 
 def _plate_told(p: Plate, number: int) -> Said:

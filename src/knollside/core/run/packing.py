@@ -35,12 +35,13 @@ class Turns(Enum):
 @dataclass(frozen=True)
 class Item:
     """One copy of a part: ``key`` its part's and the copy's number, as part/copy; ``shape`` its outline from above, mm,
-    anywhere; ``name`` for words."""
+    anywhere; ``name`` for words; ``tall``: it reaches above the bar that the head hangs on."""
 
     key: str
     name: str
     shape: BaseGeometry
     turns: Turns = Turns.QUARTER
+    tall: bool = False
 
     @property
     def part(self) -> str:
@@ -70,13 +71,14 @@ class Placed:
 
 @dataclass(eq=False)
 class _Bed:
-    """One bed being filled: ``base`` is it with what nobody may move, ``taken`` with all."""
+    """One bed being filled: ``base`` is it with what nobody may move, ``taken`` with all; first of two maps for what is
+    low, second for tall pieces, which keep out of each other's rows besides."""
 
-    base: Ints
-    taken: Ints
+    base: tuple[Ints, Ints]
+    taken: tuple[Ints, Ints]
     pieces: list[tuple[Item, Mask, int, int]] = field(default_factory=list)
     locked: tuple[Placed, ...] = ()
-    lowest: dict[Mask, int] = field(default_factory=dict)
+    lowest: dict[tuple[Mask, bool], int] = field(default_factory=dict)
 
     @property
     def area(self) -> float:
@@ -85,12 +87,14 @@ class _Bed:
 
 @dataclass(frozen=True)
 class Spacing:
-    """``clearance`` mm between pieces, ``edge`` to the bed's rim; ``reach`` mm in X and Y that besides keep the head
-    off what stands, where pieces are printed one after another."""
+    """``clearance`` mm between pieces, ``edge`` to the bed's rim. Where pieces are printed one after another, ``reach``
+    mm in X and Y that besides keep the head off what stands, and ``rows`` mm in Y that keep the bar off, between two
+    that are taller than it hangs."""
 
     clearance: float = 2.0
     edge: float = 0.0
     reach: Reach = None
+    rows: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -165,7 +169,7 @@ def pack(
 
 
 def _with_locked(kept: tuple[Placed, ...], room: tuple[float, float], spacing: Spacing) -> list[_Bed]:
-    beds = [_new(empty_bed(room)) for _ in range(max((p.plate for p in kept), default=-1) + 1)]
+    beds = [_empty(room) for _ in range(max((p.plate for p in kept), default=-1) + 1)]
     for p in kept:
         b = beds[p.plate]
         b.locked = (*b.locked, p)
@@ -173,14 +177,28 @@ def _with_locked(kept: tuple[Placed, ...], room: tuple[float, float], spacing: S
         low_x, low_y, high_x, high_y = off.bounds
         left, top = int(np.floor(low_x / CELL)) - 1, int(np.floor(low_y / CELL)) - 1
         size = int(np.ceil(high_y / CELL)) + 1 - top, int(np.ceil(high_x / CELL)) + 1 - left
-        mark(b.base, cells_of(off, (left * CELL, top * CELL), size), top, left)
-    for b in beds:
-        b.taken = b.base.copy()
-    return beds
+        cells = cells_of(off, (left * CELL, top * CELL), size)
+        for taken in b.base:
+            mark(taken, cells, top, left)
+        if p.item.tall:
+            (_, low_y, _, high_y), edge = p.shape.bounds, spacing.edge
+            _mark_rows(b.base, int(np.floor((low_y - edge) / CELL)), int(np.ceil((high_y - edge) / CELL)), spacing)
+    return [_new(b.base, b.locked) for b in beds]
 
 
-def _new(base: Ints, locked: tuple[Placed, ...] = ()) -> _Bed:
-    return _Bed(base, base.copy(), [], locked)
+def _new(base: tuple[Ints, Ints], locked: tuple[Placed, ...] = ()) -> _Bed:
+    return _Bed(base, (base[0].copy(), base[1].copy()), [], locked)
+
+
+def _empty(room: tuple[float, float]) -> _Bed:
+    return _new((empty_bed(room), empty_bed(room)))
+
+
+def _mark_rows(taken: tuple[Ints, Ints], low: int, high: int, spacing: Spacing) -> None:
+    """Of a tall piece in these rows: no other tall one in them, or so near that the bar would meet it."""
+    more = int(np.ceil(spacing.rows / CELL)) + 1
+    wide = taken[1].shape[1] - 1
+    mark(taken[1], np.ones((high - low + 2 * more, wide), bool), low - more, 0)
 
 
 def _best(item: Item, b: _Bed, spacing: Spacing) -> tuple[float, int, int, Mask] | None:
@@ -190,8 +208,9 @@ def _best(item: Item, b: _Bed, spacing: Spacing) -> tuple[float, int, int, Mask]
         mask = mask_of(item.shape, angle, spacing.clearance, spacing.reach)
         rows, columns = mask.own.shape
         # A bed only fills: where this mask was put last, nothing lower is free for it.
-        y, x = first_free(b.taken, mask.run, rows, columns, b.lowest.get(mask, 0))
-        b.lowest[mask] = y if y >= 0 else b.taken.shape[0]
+        taken, memo = b.taken[item.tall], (mask, item.tall)
+        y, x = first_free(taken, mask.run, rows, columns, b.lowest.get(memo, 0))
+        b.lowest[memo] = y if y >= 0 else taken.shape[0]
         if y >= 0 and (best is None or (y + rows, x + columns) < (best[0], best[2] + best[3].own.shape[1])):
             best = (y + rows, y, x, mask)
     return best
@@ -202,14 +221,17 @@ def _put(item: Item, b: _Bed, spacing: Spacing) -> bool:
     if best is None:
         return False
     _, y, x, mask = best
-    mark(b.taken, mask.grown, y - mask.before, x - mask.before)
+    for taken in b.taken:
+        mark(taken, mask.grown, y - mask.before, x - mask.before)
+    if item.tall:
+        _mark_rows(b.taken, y, y + mask.own.shape[0], spacing)
     b.pieces.append((item, mask, y, x))
     return True
 
 
 def _anywhere(item: Item, beds: list[_Bed], room: tuple[float, float], spacing: Spacing) -> None:
     if not any(_put(item, b, spacing) for b in beds):
-        beds.append(_new(empty_bed(room)))
+        beds.append(_empty(room))
         if not _put(item, beds[-1], spacing):
             raise Refused(f"{item.name} does not fit on a bed with {spacing.clearance:g} mm around it.")
 

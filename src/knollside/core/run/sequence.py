@@ -96,6 +96,25 @@ def order_of(pieces: Sequence[Standing], head: Head) -> tuple[int, ...]:
     return tuple(out)
 
 
+def in_some_order(pieces: Sequence[Standing], head: Head) -> tuple[list[Standing], list[Standing]]:
+    """Pieces that can be printed one after another where they stand, and those that would have to stand elsewhere:
+    all stay where there is an order, else what somebody put there, then low ones first."""
+    try:
+        order_of(pieces, head)
+        return list(pieces), []
+    except Refused:
+        pass
+    on = [p for p in pieces if p.placed.locked]
+    rest = []
+    for p in sorted((p for p in pieces if not p.placed.locked), key=lambda p: p.height):
+        try:
+            order_of([*on, p], head)
+            on.append(p)
+        except Refused:
+            rest.append(p)
+    return on, rest
+
+
 @dataclass(frozen=True)
 class Cost:
     """``hours`` with all moves between pieces, ``crossings`` of the nozzle from piece to piece (each may leave a

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
@@ -21,7 +21,7 @@ from knollside.core.model import Mesh, PrinterFacts, Range, Recipe, Refused, rot
 from knollside.core.recipe.price import Price
 from knollside.core.run.footprint import footprint
 from knollside.core.run.packing import Item, Placed, Spacing, Turns, pack
-from knollside.core.run.sequence import Cost, Head, Standing, at_once, one_by_one, order_of
+from knollside.core.run.sequence import Cost, Head, Standing, at_once, in_some_order, one_by_one, order_of
 from knollside.core.run.square import Frame, printed_true
 
 
@@ -210,7 +210,8 @@ class Plates(Question[Laid]):
             except Refused as refusal:
                 left.append(str(refusal))
                 continue
-            items += [Item(f"{w.key}/{k}", w.title, one.shape, w.turns) for k in w.copies]
+            tall = self.one_after_another and taken[w.key].height > self.head(printer).bar
+            items += [Item(f"{w.key}/{k}", w.title, one.shape, w.turns, tall) for k in w.copies]
         if not items:
             return [], left
         by_key = {i.key: i for i in items}
@@ -220,20 +221,37 @@ class Plates(Question[Laid]):
             if f"{key}/{copy}" in by_key
         ]
         free = [i for i in items if i.key not in {p.item.key for p in held}]
-        reach = self.head(printer).reach if self.one_after_another else None
-        packed = pack(free, bed, Spacing(self.spacing.clearance, self.spacing.edge, reach), held)
         wanted = {w.key: w for w in group}
         # A plate that lost all its pieces by hand is none; the others keep their numbers.
-        there = [k for k in range(packed.plates) if packed.on(k)]
-        return [self._plate(f"group-{which + 1}-{k + 1}", packed.on(k), wanted, taken) for k in there], left
+        there = [(k, on) for k, on in enumerate(self._packed(free, held, printer, taken)) if on]
+        return [self._plate(f"group-{which + 1}-{k + 1}", on, wanted, taken) for k, on in there], left
+
+    def _packed(
+        self, free: list[Item], held: list[Placed], printer: PrinterFacts, taken: dict[str, Taken]
+    ) -> list[tuple[Placed, ...]]:
+        """What lies on each plate. One after another, pieces that have no order on a plate go on more plates; what
+        somebody put there stays, and is told."""
+        head, bed = self.head(printer), (printer.bed_mm[0], printer.bed_mm[1])
+        if not self.one_after_another:
+            plain = pack(free, bed, Spacing(self.spacing.clearance, self.spacing.edge), held)
+            return [plain.on(k) for k in range(plain.plates)]
+        spacing = Spacing(self.spacing.clearance, self.spacing.edge, head.reach, min(head.front, head.back))
+        packed = pack(free, bed, spacing, held)
+        out: list[tuple[Placed, ...]] = []
+        over: list[Item] = []
+        for k in range(packed.plates):
+            on, rest = in_some_order(_standing(packed.on(k), taken), head)
+            out.append(tuple(s.placed for s in on))
+            over += [s.placed.item for s in rest]
+        if over:
+            first = len(out)
+            more = self._packed(over, [], printer, taken)
+            out += [tuple(replace(p, plate=first + k) for p in on) for k, on in enumerate(more)]
+        return out
 
     def _plate(self, key: str, placed: tuple[Placed, ...], wanted: dict[str, Wanted], taken: dict[str, Taken]) -> Plate:
         parts = [p.item.part for p in placed]
-        standing = tuple(
-            Standing(p, t.height, t.layers, t.hours.value, t.grams, t.pace)
-            for p in placed
-            for t in (taken[p.item.part],)
-        )
+        standing = _standing(placed, taken)
         order, why = None, ""
         try:
             order = order_of(standing, self.head(wanted[parts[0]].printer))
@@ -263,6 +281,11 @@ class Plates(Question[Laid]):
             tie.spool,
             tie.printer,
         )
+
+
+def _standing(placed: Sequence[Placed], taken: dict[str, Taken]) -> tuple[Standing, ...]:
+    told = [(p, taken[p.item.part]) for p in placed]
+    return tuple(Standing(p, t.height, t.layers, t.hours.value, t.grams, t.pace) for p, t in told)
 
 
 def _title(placed: tuple[Placed, ...]) -> str:
