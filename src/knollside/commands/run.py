@@ -22,7 +22,7 @@ from knollside.core.run.sequence import Cost, Head
 from knollside.core.run.spools import Known, OnShelf, left_on
 from knollside.core.run.week import Plan
 from knollside.core.run.weeknumbers import Drying, Goal, Machine
-from knollside.report.plates import write_plate
+from knollside.report.plates import write_plates
 
 
 @dataclass(frozen=True)
@@ -88,13 +88,8 @@ def plan(args: argparse.Namespace) -> Said:
     left = list(o.laid.left)
     if args.out is not None:
         taken, titles = o.taken(), {w.key: w.title for w in o.wanted}
-        for k, p in enumerate(o.laid.plates):
-            try:
-                written = write_plate(args.out, p, k + 1, taken, titles, o.run.one_after_another)
-            except Refused as refusal:
-                left.append(f"Plate {k + 1} is not written: {refusal}")
-                continue
-            files += [str(f) for f in written]
+        written = write_plates(args.out, o.plates, o.laid, taken, titles)
+        files, left = [str(f) for f in written.files], [*left, *written.left]
     return {"plates": plates, "left_out": left, "files": files}
 
 

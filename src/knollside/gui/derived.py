@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Generic, TypeVar
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -18,6 +19,7 @@ from knollside.core.job.ask import Question
 from knollside.core.job.questions.part import MeshFacts, ReadMesh, with_names
 from knollside.gui.answers import Answer, Declined, Fresh, Missing, Stale
 from knollside.gui.openpart import OpenPart
+from knollside.gui.runin import RunIn
 from knollside.gui.worker import Outcome, Request, Worker
 
 T = TypeVar("T")
@@ -42,13 +44,14 @@ class Memo:
 class Node(Generic[T]):
     """One kind of question. ``make`` gives the present one, or None while it cannot be asked; ``rests_on`` the nodes
     whose fresh answers it looks at; ``doing`` what the window says meanwhile (nothing where its page says so itself);
-    ``behind`` work that nobody waits for."""
+    ``behind`` work that nobody waits for; ``of_run``: it rests on the run in front, not on the open part."""
 
     name: str
     make: Callable[[Inputs], Question[T] | None]
     rests_on: tuple[Node[Any], ...] = ()
     doing: str = ""
     behind: bool = False
+    of_run: bool = False
 
 
 # What everything else needs first.
@@ -76,6 +79,11 @@ class Inputs:
     def picked(self) -> str:
         """The feature under discussion, or nothing."""
         return self._derived.picked
+
+    @cached_property
+    def run(self) -> RunIn | None:
+        """The run in front with all that it rests on; None where there is none."""
+        return self._derived.run_in()
 
     def question(self, node: Node[T]) -> Question[T] | None:
         """The present question of a node."""
@@ -110,8 +118,20 @@ class _Kept:
     before: bool = False
 
 
+@dataclass
+class _Of:
+    """Answers to the questions of one thing, the open part or the run in front, and what was asked of it."""
+
+    kept: dict[str, _Kept] = field(default_factory=dict)
+    refusals: dict[tuple[str, str], str] = field(default_factory=dict)
+    halted: set[str] = field(default_factory=set)
+    asked: set[str] = field(default_factory=set)
+    demanded: dict[str, tuple[Node[Any], str]] = field(default_factory=dict)
+
+
 class Derived(QObject):
-    """Answers of the open part. ``changed`` names a node whose answer arrived, was refused or was given up."""
+    """Answers of the open part and of the run in front. ``changed`` names a node whose answer arrived, was refused or
+    was given up."""
 
     changed = pyqtSignal(str)
     refused = pyqtSignal(str, str)
@@ -125,12 +145,10 @@ class Derived(QObject):
         self.front: Callable[[], tuple[Node[Any], ...]] = lambda: ()
         self._part: OpenPart | None = None
         self._inputs: Inputs | None = None
-        self._kept: dict[str, _Kept] = {}
+        self.run_in: Callable[[], RunIn | None] = lambda: None
+        self._of_part, self._of_run = _Of(), _Of()
+        self._lasting: set[str] = set()  # names of nodes whose choice is not of the open part
         self._set_aside: OrderedDict[int, dict[str, _Kept]] = OrderedDict()
-        self._refusals: dict[tuple[str, str], str] = {}
-        self._halted: set[str] = set()
-        self._asked: set[str] = set()
-        self._demanded: dict[str, tuple[Node[Any], str]] = {}
         self._closed = False
         worker.finished.connect(self._take)
         self._timer = QTimer(self)
@@ -143,27 +161,30 @@ class Derived(QObject):
     def put_part(self, part: OpenPart | None) -> None:
         """The open part as it is stored now. Another part begins with what was answered when it was last open."""
         if part is None or self._part is None or part.id != self._part.id:
-            self._set_answers_aside(part)
-            self._refusals.clear()
-            self._halted.clear()
-            self._asked.clear()
-            self._demanded.clear()
-            self.choices.clear()
+            self._of_part = _Of(self._answers_before(part))
+            self.choices = {n: c for n, c in self.choices.items() if n in self._lasting}
         self._part = part
         self.touch()
 
-    def _set_answers_aside(self, part: OpenPart | None) -> None:
+    def _answers_before(self, part: OpenPart | None) -> dict[str, _Kept]:
+        """What was answered of a part when it was last open; what is of the one that is open now is set aside."""
         if self._part is not None:
-            self._set_aside[self._part.id] = {n: replace(k, before=True) for n, k in self._kept.items()}
+            self._set_aside[self._part.id] = {n: replace(k, before=True) for n, k in self._of_part.kept.items()}
             self._set_aside.move_to_end(self._part.id)
-        self._kept = self._set_aside.pop(part.id, {}) if part is not None else {}
+        before = self._set_aside.pop(part.id, {}) if part is not None else {}
         while len(self._set_aside) > _PARTS:
             self._set_aside.popitem(last=False)
+        return before
+
+    def _of(self, node: Node[Any]) -> _Of:
+        return self._of_run if node.of_run else self._of_part
 
     def choose(self, node: Node[Any], choice: Any) -> None:
         """Set what a page is turned to; the node's question follows."""
         if self.choices.get(node.name) != choice:
             self.choices[node.name] = choice
+            if node.of_run:
+                self._lasting.add(node.name)
             self.touch()
 
     def touch(self) -> None:
@@ -193,14 +214,15 @@ class Derived(QObject):
         return self.answer_to(node, self.inputs.question(node))
 
     def answer_to(self, node: Node[T], question: Question[T] | None) -> Answer[T]:
-        kept = self._kept.get(node.name)
+        of = self._of(node)
+        kept = of.kept.get(node.name)
         if kept is not None and kept.before and (question is None or kept.key != question.key):
             kept = None
         if question is None:
             return Stale(kept.value) if kept else Missing()
         if kept is not None and kept.key == question.key:
             return Fresh(kept.value)
-        reason = self._refusals.get((node.name, question.key))
+        reason = of.refusals.get((node.name, question.key))
         if reason is not None:
             return Declined(reason, kept.value if kept else None)
         return Stale(kept.value) if kept else Missing()
@@ -223,15 +245,16 @@ class Derived(QObject):
         question = self.inputs.question(node)
         if question is None:
             return False
-        self._refusals.pop((node.name, question.key), None)
-        self._halted.discard(question.key)
-        self._demanded[node.name] = (node, question.key)
+        of = self._of(node)
+        of.refusals.pop((node.name, question.key), None)
+        of.halted.discard(question.key)
+        of.demanded[node.name] = (node, question.key)
         self._timer.start()
         return True
 
     def forget(self, node: Node[Any]) -> None:
         """Drop a node's answer: what it offered was taken or thrown away."""
-        self._kept.pop(node.name, None)
+        self._of(node).kept.pop(node.name, None)
         self.touch()
         self.changed.emit(node.name)
 
@@ -248,12 +271,12 @@ class Derived(QObject):
             if any(n.name in pending for n in node.rests_on):
                 continue  # its question will be another one when that is answered
             question = self.inputs.question(node)
-            if question is None or question.key in taken or question.key in self._halted:
+            if question is None or question.key in taken or question.key in self._of(node).halted:
                 continue
             if isinstance(self.answer_to(node, question), Fresh | Declined):
                 continue
             taken.add(question.key)
-            self._asked.add(question.key)
+            self._of(node).asked.add(question.key)
             if not node.behind:
                 pending.add(node.name)
             wanted.append(Request(node.name, question, node.behind))
@@ -263,27 +286,30 @@ class Derived(QObject):
     def _still_demanded(self) -> list[Node[Any]]:
         """Nodes a person asked for whose question is still the same and not answered."""
         out = []
-        for name, (node, key) in list(self._demanded.items()):
-            question = self.inputs.question(node)
-            if question is None or question.key != key or isinstance(self.answer_to(node, question), Fresh | Declined):
-                del self._demanded[name]
-            else:
-                out.append(node)
+        for of in (self._of_part, self._of_run):
+            for name, (node, key) in list(of.demanded.items()):
+                question = self.inputs.question(node)
+                answered = isinstance(self.answer_to(node, question), Fresh | Declined)
+                if question is None or question.key != key or answered:
+                    del of.demanded[name]
+                else:
+                    out.append(node)
         return out
 
     def _take(self, outcome: Outcome) -> None:
         # What was asked of another part, or once, is no answer of this one.
-        if self._part is None or outcome.once or outcome.key not in self._asked:
+        of = next((o for o in (self._of_part, self._of_run) if outcome.key in o.asked), None)
+        if self._part is None or outcome.once or of is None:
             return
         if outcome.result is not None:
-            self._kept[outcome.name] = _Kept(outcome.key, outcome.result)
+            of.kept[outcome.name] = _Kept(outcome.key, outcome.result)
         elif outcome.refused:
-            while len(self._refusals) >= _REMEMBERED:
-                self._refusals.pop(next(iter(self._refusals)))
-            self._refusals[outcome.name, outcome.key] = outcome.refused
+            while len(of.refusals) >= _REMEMBERED:
+                of.refusals.pop(next(iter(of.refusals)))
+            of.refusals[outcome.name, outcome.key] = outcome.refused
             self.refused.emit(outcome.name, outcome.refused)
         elif outcome.by_person:
-            self._halted.add(outcome.key)
-            self._demanded.pop(outcome.name, None)
+            of.halted.add(outcome.key)
+            of.demanded.pop(outcome.name, None)
         self.touch()
         self.changed.emit(outcome.name)

@@ -23,7 +23,7 @@ from knollside.core.mesh.load import Loaded
 from knollside.core.model import DesignCase, Measurement, Recipe
 from knollside.foreign.reading import read_job_file, read_mesh, read_photo, read_table, read_toolpath, read_whole
 from knollside.report.export import SheetInputs, make_sheet, write_all, write_whole
-from knollside.report.plates import write_plate
+from knollside.report.plates import WrittenPlates, write_plates
 from knollside.report.story import Story, story_html, story_pdf
 from knollside.store.copies import backup
 from knollside.store.meshes import PackedMesh, pack
@@ -83,7 +83,7 @@ class LoadRevision(Question[ReadIn]):
 
 
 @dataclass(frozen=True, eq=False)
-class WritePlates(Question[tuple[Path, ...]]):
+class WritePlates(Question[WrittenPlates]):
     """A 3MF and a page of each plate, in a folder. ``titles`` by the part's key."""
 
     folder: Path
@@ -91,15 +91,12 @@ class WritePlates(Question[tuple[Path, ...]]):
     titles: tuple[tuple[str, str], ...]
     kept: ClassVar[int] = 0
 
-    def answer(self, ask: Answerer) -> tuple[Path, ...]:
+    def answer(self, ask: Answerer) -> WrittenPlates:
         laid = ask(self.plates, 0.0, 0.7)
         there = {p.item.part for plate in laid.plates for p in plate.placed}
         taken = {w.key: ask(w.taken) for w in self.plates.wanted if w.key in there}
-        out: list[Path] = []
-        for k, plate in enumerate(laid.plates):
-            ask.tick(0.7 + 0.3 * k / len(laid.plates), f"writing plate {k + 1}")
-            out += write_plate(self.folder, plate, k + 1, taken, dict(self.titles), self.plates.one_after_another)
-        return tuple(out)
+        told = taken, dict(self.titles)
+        return write_plates(self.folder, self.plates, laid, *told, lambda k: ask.tick(0.7 + 0.3 * k, "writing"))
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from html import escape
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import numpy as np
 import shapely
 import shapely.affinity
 
-from knollside.core.job.questions.plates import Plate, Taken
+from knollside.core.job.questions.plates import Laid, Plate, Plates, Taken
 from knollside.core.mesh.write import BuildItem, threemf_of
 from knollside.core.model import Refused
 from knollside.core.run.packing import Placed
@@ -91,6 +92,35 @@ def plate_html(plate: Plate, number: int, one_after_another: bool) -> str:
         f"</head><body><h1>Plate {number}: {escape(plate.title)}</h1><table>{table}</table>{melt}{plate_svg(plate)}"
         f'<div class="care">{care}</div></body></html>'
     )
+
+
+@dataclass(frozen=True)
+class WrittenPlates:
+    """``files`` that were written, and in words which plates were not, and why."""
+
+    files: tuple[Path, ...]
+    left: tuple[str, ...]
+
+
+def write_plates(
+    folder: Path,
+    plates: Plates,
+    laid: Laid,
+    taken: Mapping[str, Taken],
+    titles: Mapping[str, str],
+    tick: Callable[[float], None] = lambda share: None,
+) -> WrittenPlates:
+    """Every plate that can be printed as it was asked for; one that cannot stops none of the others. Raises
+    :class:`Refused` where a file cannot be written."""
+    files: list[Path] = []
+    left: list[str] = []
+    for k, plate in enumerate(laid.plates):
+        tick(k / len(laid.plates))
+        if plates.one_after_another and plate.order is None:
+            left.append(f"Plate {k + 1} is not written: {plate.why}")
+        else:
+            files += write_plate(folder, plate, k + 1, taken, titles, plates.one_after_another)
+    return WrittenPlates(tuple(files), tuple(left))
 
 
 def write_plate(

@@ -27,6 +27,7 @@ from knollside.gui.nodes.fits import (
 )
 from knollside.gui.nodes.pieces import PIECE, SECTION, SLICED, CropWish, PieceWish, SlicedWish, held_face, wishes_of
 from knollside.gui.nodes.recipes import BUILD, BUYS, CHECKED, EVEN, FINISH, PRICE, PROVE, REMEDIES, ROOFS, tried
+from knollside.gui.nodes.runs import PLATES, WEEK
 from knollside.gui.nodes.strength import (
     COMPARE,
     COMPARED,
@@ -88,7 +89,7 @@ GRAPH: tuple[Node[object], ...] = (  # type: ignore[assignment]
         TRAVELS,
         FLARE,
     ),
-    *(OPEN_GAP, WALL, THREAD, SCALE, SET, PIECE, SECTION, SLICED),
+    *(OPEN_GAP, WALL, THREAD, SCALE, SET, PIECE, SECTION, SLICED, PLATES, WEEK),
 )
 BY_NAME = {n.name: n for n in GRAPH}
 
@@ -115,6 +116,7 @@ __all__ = [
     "PIECE",
     "PLAIN_LOG",
     "PLAIN_ORIENTATIONS",
+    "PLATES",
     "POINTED",
     "PRICE",
     "PROVE",
@@ -135,6 +137,7 @@ __all__ = [
     "TRAVELS",
     "UNITE",
     "WALL",
+    "WEEK",
     "WHY",
     "CropWish",
     "GapWish",

@@ -134,8 +134,6 @@ class PlatesPage(Page):
         question = desk.question()
         answer = desk.laid
         laid = answer.shown
-        if question is not None and answer.fresh is None and not answer.refusal:
-            desk.lay_out()
         plates = laid.plates if laid is not None and question is not None else ()
         self.front = min(self.front, max(len(plates) - 1, 0))
         empty = answer.refusal or (
@@ -171,7 +169,7 @@ class PlatesPage(Page):
                 anew = button("Lay all out anew", lambda: self._change({"held": ()}, "laid out anew"))
                 anew.setToolTip("What was put by hand lies free again")
                 self.add(row(anew, stretch=-2))
-            for words in (*laid.left, *laid.as_drawn, *self.desk.troubles):
+            for words in (*laid.left, *laid.as_drawn, *self.desk.run_in().troubles):
                 self.add(label(words, 13, 600, wrap=True))
             self.add(rule())
         self.add(heading("Parts", "copies"))
@@ -305,15 +303,16 @@ class PlatesPage(Page):
         """A 3MF and a page for each plate."""
         question = self.desk.question()
         if question is not None:
-            asked = WritePlates(folder, question, tuple(sorted(self.desk.titles.items())))
+            asked = WritePlates(folder, question, tuple(sorted(self.desk.run_in().titles.items())))
             self.session.once("write plates", asked, partial(self._wrote, question.key))
 
     def _wrote(self, of: str, outcome: Outcome) -> None:
         if outcome.refused:
             self.workspace.said.emit(outcome.refused)
         elif outcome.result is not None:
-            self.written, self._written_of = outcome.result, of
-            self.workspace.said.emit(f"{len(self.written)} files written to {self.written[0].parent}.")
+            self.written, self._written_of = outcome.result.files, of
+            done = f"{len(self.written)} files written to {self.written[0].parent}." if self.written else ""
+            self.workspace.said.emit(" ".join([done, *outcome.result.left]).strip())
 
     # The verdict
 

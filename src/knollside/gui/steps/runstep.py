@@ -47,8 +47,7 @@ class RunStep(Step):
         super().__init__(session)
         self.plan = BedPlan()
         self.hand = HandOver(session, self.plan)
-        desk = RunDesk(session)
-        desk.changed.connect(session.touch)
+        self.desk = desk = RunDesk(session)
         self.plates, self.week = PlatesPage(session, desk), WeekPage(session, desk)
         self.own = self.views = QStackedWidget()
         self.watch = WatchPage(session, desk)
@@ -103,10 +102,11 @@ class RunStep(Step):
 
     def _turned(self, page: int) -> None:
         self.views.setCurrentIndex(page)
+        self.desk.look()
         self.session.touch()
 
     def needs(self) -> tuple[Node[Any], ...]:
-        return (nodes.FITS, nodes.PRICE) if self.tabs.front == 0 else ()
+        return ((nodes.FITS, nodes.PRICE), (nodes.PLATES,), (nodes.PLATES, nodes.WEEK), ())[self.tabs.front]
 
     def _machine(self, printer: int | None, spool: int | None) -> None:
         part = self.part

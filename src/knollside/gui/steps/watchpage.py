@@ -96,7 +96,7 @@ class WatchPage(Page):
     # Showing
 
     def refresh(self) -> None:
-        self.watched = self.desk.look()
+        self.watched = self.desk.watch.all()
         self.front = min(self.front, max(len(self.watched) - 1, 0))
         for k, w in enumerate(self.watched):
             # What goes wrong comes to the front, once.

@@ -86,7 +86,6 @@ class WeekPage(Page):
         return {str(s.id): s.name for s in self.workspace.shelf.spools}
 
     def refresh(self) -> None:
-        self.desk.look()  # an end that moved plans the rest again, whichever page is in front
         answer, run = self.desk.planned, self.desk.run
         planned: Planned | None = answer.shown
         shelf = self.workspace.shelf
