@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from knollside.commands.told import Said, range_told
-from knollside.core.learning.breaks import MODES, bases_of, counted, disagreement, with_model
+from knollside.core.learning.breaks import MODES, bases_of, counted, disagreement, held, with_model
 from knollside.core.learning.breakstable import read_breaks_file
 from knollside.core.learning.faultnet import CAUSES
 from knollside.core.learning.faults import Ask
@@ -54,12 +54,15 @@ def breaks(args: argparse.Namespace) -> Said:
     """How far parts break off what was foretold, by mode, and where they disagree."""
     tests = read_breaks_file(args.path)
     card = material(args.material)
-    used = [t for t in tests if t.load_N and t.predicted_N and t.mode != "did not break"]
+    used = [t for t in tests if t.load_N and t.predicted_N and (t.mode != "did not break" or t.foretold_mode)]
     if not used:
         raise Refused(f"{args.path.name} has no break with both a load and what was foretold.")
     made = with_model(card, used, [0] * len(used))
     rows = []
     for mode, model, basis in zip(MODES, (made.model_along, made.model_across), bases_of(card), strict=True):
         count = len(counted(used, mode, basis))
-        rows.append({"mode": mode, "breaks": count, "factor": None if model is None else range_told(model)})
+        more = len(held(used, mode, basis))
+        rows.append(
+            {"mode": mode, "breaks": count, "held": more, "factor": None if model is None else range_told(model)}
+        )
     return {"models": rows, "disagrees": list(disagreement(used, card)), "left_out": len(tests) - len(used)}

@@ -10,7 +10,7 @@ from knollside.core.learning.table import Table
 from knollside.core.model import BreakTest, Refused, fault_of
 from knollside.core.textfile import text_of
 
-COLUMNS = ("mode", "load_N", "foretold_N", "place", "at", "foretold_at")
+COLUMNS = ("mode", "load_N", "foretold_N", "foretold_mode", "place", "at", "foretold_at")
 _NUMBERS = ("load_N", "foretold_N")
 _MOST_BYTES, _MOST_ROWS = 2**20, 5000
 

@@ -66,13 +66,15 @@ class GapTrial(Record):
 
 
 class BreakTest(Record):
-    """A part or bar broken on purpose, or in use. ``at``: where, as it was clicked; ``foretold_at``: where it was to
-    break first (both in the part's frame, mm)."""
+    """A part or bar broken on purpose, or in use; one that did not break held ``load_N``, and ``foretold_mode`` says
+    how it was to break first. ``at``: where, as it was clicked; ``foretold_at``: where it was to break first (both in
+    the part's frame, mm)."""
 
     mode: Literal["along a layer", "across the layers", "did not break"]
     ratio: float | None = Field(None, gt=0.02, le=1.5)  # across over along, from a pair of pull bars
     load_N: Force | None = Field(None, ge=0)
     predicted_N: Force | None = Field(None, ge=0)
+    foretold_mode: Literal["along a layer", "across the layers"] | None = None
     basis: float | None = Field(None, gt=0, le=2000)  # MPa it was foretold with, before this recipe's heat and fan
     place: str = Field("", max_length=200)
     at: tuple[Place, Place, Place] | None = None

@@ -146,15 +146,19 @@ class BreakPage(Seeing, QWidget):
             tell(self.told, "Add your printer at Workshop (Alt+9) first; the record belongs to one.", "bad")
             return
         now = self.pushed()
-        along = self.mode.currentData() == "along a layer"
+        mode = self.mode.currentData()
+        # One that held is held against how it was to break.
+        parting = now is not None and _mode_of(now) == "along a layer"
+        along = parting if mode == "did not break" else mode == "along a layer"
         # A load that hardly reaches the part foretells nothing.
         told = None if now is None else now.parting_N if along else now.across_N
         predicted = told if told is not None and told <= bounds_of(BreakTest, "predicted_N")[1] else None
         load = self.load.value or None
         test = BreakTest(
-            mode=self.mode.currentData(),
+            mode=mode,
             load_N=load,
             predicted_N=predicted if load else None,
+            foretold_mode=_mode_of(now) if now is not None else None,
             basis=doc.plain_card.basis[0 if along else 1] if predicted and load else None,
             place=self.where.text().strip(),
             at=self.clicked,
@@ -185,6 +189,11 @@ class BreakPage(Seeing, QWidget):
             tone="clay",
             source=f"Bond {now.load.source}; {len(self.tests)} breaks on record.",
         )
+
+
+def _mode_of(now: BreakNow) -> str:
+    """How it is to break first, by the words that breaks are told in."""
+    return "along a layer" if now.parting_N <= now.across_N else "across the layers"
 
 
 def _of_breaks(card: Material) -> str:
