@@ -27,7 +27,9 @@ class ChooseCopy(QDialog):
         self.list.setAccessibleName("Copies of the workshop, newest first")
         for copy in missing.copies:
             size = copy.path.stat().st_size / 2**20 if copy.path.exists() else 0.0
-            item = QListWidgetItem(f"{copy.made:%A %d %B %Y, %H:%M}   {copy.why}, {size:.1f} MB")
+            item = QListWidgetItem(
+                f"{copy.made:%A} {copy.made.day} {copy.made:%B %Y, %H:%M}   {copy.why}, {size:.1f} MB"
+            )
             item.setData(Qt.ItemDataRole.UserRole, copy)
             self.list.addItem(item)
         self.list.setCurrentRow(0)

@@ -115,7 +115,7 @@ class Header(Seeing, QWidget):
         ):
             whose = " in the workshop" if history.of_shop(redo) else ""
             b.setEnabled(bool(words))
-            room = 22 if not whose else 14
+            room = 22 if not whose else 18
             short = words if len(words) < room else words[: room - 2] + "…"
             b.setText(f"{name}{whose}: {short}" if words and not redo else name)
             more = "\nRight click: of this part or of the workshop" if len(history.ends(redo)) > 1 else ""

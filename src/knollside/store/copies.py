@@ -31,11 +31,12 @@ def copies_of(path: Path) -> list[Copy]:
     """Copies of a workshop, the newest first."""
     out = []
     folder = folder_of(path)
-    for found in sorted(folder.glob("*.sqlite"), reverse=True) if folder.is_dir() else ():
+    for found in folder.glob("*.sqlite") if folder.is_dir() else ():
         stamp, _, why = found.stem.partition(", ")
-        with contextlib.suppress(ValueError):
-            out.append(Copy(found, datetime.strptime(stamp, _STAMP), why))
-    return out
+        with contextlib.suppress(ValueError, OSError):
+            # Two of one second, as at opening and closing, are told apart by the file's own time.
+            out.append((datetime.strptime(stamp, _STAMP), found.stat().st_mtime_ns, found, why))
+    return [Copy(found, made, why) for made, _, found, why in sorted(out, reverse=True)]
 
 
 def keep_copy(path: Path, why: str) -> Path:
