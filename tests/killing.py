@@ -7,7 +7,7 @@ import os
 from datetime import datetime
 from pathlib import Path
 
-from sqlalchemy import event
+from sqlalchemy import Engine, event
 
 from knollside.core.job.file import Job
 from knollside.core.model import Measurement, PrinterFacts
@@ -41,9 +41,8 @@ def edit(shop: Workshop, what: str) -> None:
             shop.parts.put_machine(1, shop.machines.add_printer(PrinterFacts(name="Second")), None)
 
 
-def edit_until(path: Path, what: str, at: int) -> None:
-    """Make an edit and be gone at its ``at``-th statement, as if the machine had lost its power."""
-    shop = Workshop(path)
+def _gone_at(at: int, of: object) -> None:
+    """Be gone at the ``at``-th statement of an engine, or of all engines, as if the machine had lost its power."""
     left = [at]
 
     def count(*_: object) -> None:
@@ -52,23 +51,19 @@ def edit_until(path: Path, what: str, at: int) -> None:
             os._exit(GONE)
 
     for when in ("before_cursor_execute", "after_cursor_execute", "commit"):
-        event.listen(shop._ledger._engine, when, count)
+        event.listen(of, when, count)
+
+
+def edit_until(path: Path, what: str, at: int) -> None:
+    """Make an edit and be gone at its ``at``-th statement."""
+    shop = Workshop(path)
+    _gone_at(at, shop._ledger._engine)
     edit(shop, what)
     os._exit(0)
 
 
 def open_until(path: Path, at: int) -> None:
     """Open a workshop and be gone at its ``at``-th statement."""
-    from sqlalchemy import Engine
-
-    left = [at]
-
-    def count(*_: object) -> None:
-        left[0] -= 1
-        if left[0] <= 0:
-            os._exit(GONE)
-
-    for when in ("before_cursor_execute", "after_cursor_execute", "commit"):
-        event.listen(Engine, when, count)
+    _gone_at(at, Engine)
     Workshop(path)
     os._exit(0)
