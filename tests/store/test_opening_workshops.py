@@ -111,7 +111,14 @@ def test_a_kill_between_the_renames_of_a_restore_leaves_the_one_or_the_other(tmp
         prepared(path, lambda fresh: shutil.copy(other, fresh))
     if at == "unlinked":
         path.unlink()
-    assert walls(path) == (5 if at == "making" else 8) and not beside(path)
+    shop = Workshop(path)
+    assert shop.parts.get(1).recipe.walls == (5 if at == "making" else 8)
+    # The lock is on the file that is there now: it can be written to, and no second window opens it.
+    shop.parts.rename(1, "Still kept")
+    with pytest.raises(Refused, match="another window"):
+        Workshop(path)
+    shop.close()
+    assert not beside(path)
     aside = list(tmp_path.glob("w.sqlite.damaged*"))
     assert len(aside) == (1 if at == "ready" else 0)
     assert not aside or walls(aside[0]) == 5
@@ -146,7 +153,7 @@ def test_what_is_no_file_is_called_by_its_name_and_left_alone(tmp_path: Path, wh
     else:
         path = Path("/dev/zero")
     mode = path.stat().st_mode
-    with pytest.raises(Refused, match=f"is a {'pipe' if what == 'socket' else what}, not a file"):
+    with pytest.raises(Refused, match=f"is a {what}, not a file"):
         Workshop(path)
     assert path.stat().st_mode == mode
 
@@ -259,3 +266,19 @@ def test_half_made_files_are_swept(tmp_path: Path) -> None:
     keep_copy(path, "by hand")
     Workshop(path).close()
     assert beside(path) == {".renewing-w1.sqlite"} and not (folder_of(path) / ".making-77").exists()
+
+
+def test_a_file_system_without_links_sets_aside_by_a_copy(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "w.sqlite"
+    filled(path)
+
+    def none(*_: object) -> None:
+        raise PermissionError(1, "Operation not permitted")
+
+    monkeypatch.setattr(os, "link", none)
+    shop = Workshop(path)
+    shop.parts.put(1, Kind.RECIPE, Recipe(walls=9))
+    aside = shop.restore(shop.copies()[0])
+    assert shop.parts.get(1).recipe.walls == 5
+    shop.close()
+    assert walls(aside) == 9

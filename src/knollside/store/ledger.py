@@ -52,7 +52,8 @@ class Ledger:
         self.generation = 0  # changes when prints may be others than they were
         try:
             sweep(self.path)
-            if finish(self.path) is not None:
+            if ready_of(self.path).is_file():
+                finish(self.path)
                 self._held.moved_to(self.path)
             self._engine = self._opened()
             self._held.only_mine()

@@ -27,7 +27,8 @@ def _refuse_no_file(path: Path, mode: int) -> None:
     """Raise :class:`Refused` where the name is of something that is no file."""
     if stat.S_ISREG(mode):
         return
-    what = "a folder" if stat.S_ISDIR(mode) else "a device" if stat.S_ISCHR(mode) or stat.S_ISBLK(mode) else "a pipe"
+    kinds = {stat.S_ISDIR: "a folder", stat.S_ISFIFO: "a pipe", stat.S_ISSOCK: "a socket"}
+    what = next((words for test, words in kinds.items() if test(mode)), "a device")
     raise Refused(f"{path} is {what}, not a file; a workshop is one file. Nothing was changed.")
 
 
@@ -162,35 +163,41 @@ def _sound(path: Path) -> None:
         raise sqlite3.DatabaseError(f"a row of {lost[0]} belongs to nothing")
 
 
-# The table that each version brought; one that forgot which it is tells by these.
-_BROUGHT = {"0007": "numbers", "0006": "photos", "0005": "running", "0004": "set_aside", "0003": "gap_trials"}
+# A table that each version brought, the newest first; one that forgot which it is tells by these.
+_BROUGHT = {
+    "0007": "numbers",
+    "0006": "photos",
+    "0005": "running",
+    "0004": "set_aside",
+    "0003": "gap_trials",
+    "0002": "own_cards",
+    "0001": "revisions",
+}
 
 
-def version_of(path: Path) -> str | None:
-    """The version a file says it is of, or by its tables must be of; None for an empty one. Raises :class:`Refused`
-    for a database that is no workshop."""
+def version_of(path: Path) -> tuple[str | None, bool]:
+    """The version a file says it is of, or by its tables must be of (None for an empty one), and whether it says so.
+    Raises :class:`Refused` for a database that is no workshop."""
     with contextlib.closing(sqlite3.connect(path)) as raw:
         tables = {r[0] for r in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-        told = (
-            raw.execute("SELECT version_num FROM alembic_version").fetchone() if "alembic_version" in tables else None
-        )
+        known = "alembic_version" in tables
+        told = raw.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
     if told is not None:
-        return str(told[0])
+        return str(told[0]), True
     if not tables - {"alembic_version"}:
-        return None
+        return None, False
     if not {"parts", "jobs", "revisions", "meshes"} <= tables:
         raise Refused(f"{path} is a database of another program, not a workshop. Nothing was changed.")
-    found = next((v for v, table in _BROUGHT.items() if table in tables), None)
-    return found or ("0002" if "own_cards" in tables else "0001")
+    return next(v for v, table in _BROUGHT.items() if table in tables), False
 
 
 def _migrate(engine: Engine, path: Path) -> None:
-    version = version_of(path) if path.stat().st_size else None
-    if version == HEAD and _says(path):
+    version, said = version_of(path) if path.stat().st_size else (None, False)
+    if version == HEAD and said:
         return
     if version is not None and version > HEAD:
         raise Refused(f"The workshop {path} was made by a newer Knollside; open it with that one.")
-    if version is not None and version not in (*_BROUGHT, "0002", "0001"):
+    if version is not None and version not in _BROUGHT:
         raise Refused(
             f"{path} says that it is of version {version[:20]!r}, which there never was. Nothing was changed."
         )
@@ -203,7 +210,7 @@ def _migrate(engine: Engine, path: Path) -> None:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
     with engine.begin() as connection:
-        if version is not None and not _says(path):
+        if version is not None and not said:
             connection.exec_driver_sql("CREATE TABLE IF NOT EXISTS alembic_version (version_num VARCHAR(32) NOT NULL)")
             connection.execute(text("INSERT INTO alembic_version VALUES (:v)"), {"v": version})
         config.attributes["connection"] = connection
@@ -211,10 +218,3 @@ def _migrate(engine: Engine, path: Path) -> None:
         made = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
         if made != HEAD:
             raise Refused(f"The workshop {path} could not be brought to version {HEAD}.")
-
-
-def _says(path: Path) -> bool:
-    """Whether a workshop has its version written in it."""
-    with contextlib.closing(sqlite3.connect(path)) as raw:
-        known = raw.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
-        return known is not None and raw.execute("SELECT 1 FROM alembic_version").fetchone() is not None

@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import glob
 import os
+import shutil
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
@@ -38,15 +39,12 @@ def prepared(path: Path, fill: Callable[[Path], object]) -> Path:
 
 
 def finish(path: Path) -> Path | None:
-    """Put a file that is ready in place of ``path``, which is set aside under another name; returns that. None where
-    nothing is ready. To be called under the workshop's lock."""
-    ready = ready_of(path)
-    if not ready.is_file():
-        return None
+    """Put the file that is ready in place of ``path``, which is set aside under another name; returns that, None where
+    nothing was there. To be called under the workshop's lock, which is then to be taken on the new file."""
     aside = set_aside(path) if path.exists() and path.stat().st_size else None
     for side in _SIDES:
         Path(f"{path}{side}").unlink(missing_ok=True)
-    os.replace(ready, path)
+    os.replace(ready_of(path), path)
     return aside
 
 
@@ -60,7 +58,12 @@ def set_aside(path: Path) -> Path:
         target = path.with_name(f"{path.name}.damaged {stamp} {number}")
     for side in ("", *_SIDES[:1]):
         with contextlib.suppress(FileNotFoundError):
-            os.link(f"{path}{side}", f"{target}{side}")
+            try:
+                os.link(f"{path}{side}", f"{target}{side}")
+            except FileNotFoundError:
+                raise
+            except OSError:  # a file system without links
+                shutil.copyfile(f"{path}{side}", f"{target}{side}")
     return target
 
 
