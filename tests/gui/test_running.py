@@ -187,7 +187,7 @@ def test_plates_are_begun_fail_and_are_printed_again_and_only_those(running: Des
     found = laid(running)
     assert [p.title for p in found.plates] == ["Trellis clip"] and run.run.done[0].state == "printing"
     tom = next(n for n, p in shelf.printers.items() if p.name == "Old Tom")
-    assert loaded_words(running.workspace.shelf, tom) == "PETG white"
+    assert loaded_words(running.workspace.shelf)[tom] == "PETG white"
     assert "1 plate to print, 1 printing" in running.window.steps["Run"].standing().words
     prints = len(running.shop.learned.prints())
     press_in_panel(running, "It failed")

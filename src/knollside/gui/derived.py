@@ -105,7 +105,7 @@ class Inputs:
 
     def choice(self, node: Node[Any]) -> Any:
         """What the node's page was last set to; None before."""
-        return self._derived.choices.get(node.name)
+        return self._derived.choice(node)
 
 
 @dataclass
@@ -120,13 +120,15 @@ class _Kept:
 
 @dataclass
 class _Of:
-    """Answers to the questions of one thing, the open part or the run in front, and what was asked of it."""
+    """Answers to the questions of one thing, the open part or the run in front, what was asked of it, and what pages
+    that ask are turned to."""
 
     kept: dict[str, _Kept] = field(default_factory=dict)
     refusals: dict[tuple[str, str], str] = field(default_factory=dict)
     halted: set[str] = field(default_factory=set)
     asked: set[str] = field(default_factory=set)
     demanded: dict[str, tuple[Node[Any], str]] = field(default_factory=dict)
+    choices: dict[str, Any] = field(default_factory=dict)
 
 
 class Derived(QObject):
@@ -139,7 +141,6 @@ class Derived(QObject):
     def __init__(self, worker: Worker) -> None:
         super().__init__()
         self.worker = worker
-        self.choices: dict[str, Any] = {}
         self.picked = ""
         self.memo = Memo()
         self.front: Callable[[], tuple[Node[Any], ...]] = lambda: ()
@@ -147,7 +148,6 @@ class Derived(QObject):
         self._inputs: Inputs | None = None
         self.run_in: Callable[[], RunIn | None] = lambda: None
         self._of_part, self._of_run = _Of(), _Of()
-        self._lasting: set[str] = set()  # names of nodes whose choice is not of the open part
         self._set_aside: OrderedDict[int, dict[str, _Kept]] = OrderedDict()
         self._closed = False
         worker.finished.connect(self._take)
@@ -162,7 +162,6 @@ class Derived(QObject):
         """The open part as it is stored now. Another part begins with what was answered when it was last open."""
         if part is None or self._part is None or part.id != self._part.id:
             self._of_part = _Of(self._answers_before(part))
-            self.choices = {n: c for n, c in self.choices.items() if n in self._lasting}
         self._part = part
         self.touch()
 
@@ -181,11 +180,13 @@ class Derived(QObject):
 
     def choose(self, node: Node[Any], choice: Any) -> None:
         """Set what a page is turned to; the node's question follows."""
-        if self.choices.get(node.name) != choice:
-            self.choices[node.name] = choice
-            if node.of_run:
-                self._lasting.add(node.name)
+        if self.choice(node) != choice:
+            self._of(node).choices[node.name] = choice
             self.touch()
+
+    def choice(self, node: Node[Any]) -> Any:
+        """What a node's page was last set to; None before."""
+        return self._of(node).choices.get(node.name)
 
     def touch(self) -> None:
         """What is needed may have changed: plan anew, once the present turn of the loop is over."""

@@ -70,11 +70,10 @@ class History(QObject):
         self._lines.clear()
         self.changed.emit()
 
-    def add(self, text: str, changes: tuple[Change, ...], line: int | None = None) -> None:
+    def add(self, text: str, changes: tuple[Change, ...]) -> None:
         """An act that was done; nothing where it changed nothing."""
         if changes:
-            where = line_of(changes) if line is None else line
-            self._line(where).push(_Act(text, changes, next(self._count)))
+            self._line(line_of(changes)).push(_Act(text, changes, next(self._count)))
             self.changed.emit()
 
     def _line(self, number: int) -> QUndoStack:

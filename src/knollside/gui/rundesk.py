@@ -18,7 +18,7 @@ from knollside.gui.nodes.runs import keys_of
 from knollside.gui.runin import RunIn
 from knollside.gui.runprogress import done_of, put_down
 from knollside.gui.session import Session
-from knollside.gui.watch import Watch, Watched
+from knollside.gui.watch import Watch
 
 _LOOKS = 60_000  # ms between looks at what prints
 _MOVED = timedelta(minutes=15)
@@ -170,11 +170,10 @@ class RunDesk(QObject):
         kept = tuple(told if d.pieces == done.pieces and d.state == "printing" else d for d in run.done)
         self.workspace.runs.put_run(number, run.model_copy(update={"done": kept}), words)
 
-    def look(self) -> tuple[Watched, ...]:
-        """What prints now. Where an end has moved from what the plan rests on, the rest is planned again."""
-        watched = self.watch.all()
+    def look(self) -> None:
+        """See what prints now. Where an end has moved from what the plan rests on, the rest is planned again."""
         moved = False
-        for w in watched:
+        for w in self.watch.all():
             key = w.done.pieces, w.done.begun
             before = self._ends.get(key, w.done.ended)
             if before is None or abs(w.planned_end - before) > _MOVED:
@@ -184,7 +183,6 @@ class RunDesk(QObject):
             self._stored()
         if moved or self._missed():
             self._again()
-        return watched
 
     def _missed(self) -> bool:
         """Whether the hour of the plan's first act is over and it was not done: the plan is of the past."""

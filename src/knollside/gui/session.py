@@ -202,7 +202,7 @@ class Session(QObject):
 
     def choose(self, node: Node[Any], choice: Any) -> None:
         """Turn a node to another choice of its page."""
-        if self.derived.choices.get(node.name) != choice:
+        if self.derived.choice(node) != choice:
             self.derived.choose(node, choice)
             self._view = None
 

@@ -53,11 +53,10 @@ def loaded_on(shelf: Shelf) -> dict[int, str]:
     return out
 
 
-def loaded_words(shelf: Shelf, printer: int) -> str:
-    """What is on a printer, in words."""
-    key = loaded_on(shelf).get(printer, "")
-    spool = next((s.name for s in shelf.spools if str(s.id) == key), "")
-    return spool or shelf.printer_log(printer).loaded
+def loaded_words(shelf: Shelf) -> dict[int, str]:
+    """What is on each printer, in words; nothing for nothing."""
+    names = {str(s.id): s.name for s in shelf.spools}
+    return {n: names.get(key) or shelf.printer_log(n).loaded for n, key in loaded_on(shelf).items()}
 
 
 def put_on(shelf: Shelf, printer: int, spool: Spool | None, filament: str) -> dict[int, PrinterLog]:

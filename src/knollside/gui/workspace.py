@@ -79,8 +79,7 @@ class Workspace(QObject):
         """Open a part; False, and a sentence, where it cannot be. The part that was open then stays."""
         try:
             part = self._read_part(part_id)
-            if part.mesh_hash not in self.meshes:
-                self.meshes.put(self.shop.parts.mesh(part.mesh_hash), part.mesh_hash)
+            self._at_hand(part.mesh_hash)
             self._hand_over_before(part)
         except Refused as refusal:
             self.said.emit(str(refusal))
@@ -93,11 +92,16 @@ class Workspace(QObject):
             self.said.emit(words)
         return True
 
+    def _at_hand(self, fingerprint: str) -> None:
+        """A stored mesh is there to be asked of. Raises :class:`Refused`."""
+        if fingerprint not in self.meshes:
+            self.meshes.put(self.shop.parts.mesh(fingerprint), fingerprint)
+
     def _hand_over_before(self, part: OpenPart) -> None:
         """The mesh that names are carried over from, where that is still to be done."""
         before = part.doc.before
-        if part.doc.newest.names is None and before is not None and before.mesh_hash not in self.meshes:
-            self.meshes.put(self.shop.parts.mesh(before.mesh_hash), before.mesh_hash)
+        if part.doc.newest.names is None and before is not None:
+            self._at_hand(before.mesh_hash)
 
     def close_part(self) -> None:
         self.part = None
@@ -111,8 +115,7 @@ class Workspace(QObject):
             self.shelf = self._read_shelf()
             if self.part is not None:
                 part = self._read_part(self.part.id)
-                if part.mesh_hash not in self.meshes:
-                    self.meshes.put(self.shop.parts.mesh(part.mesh_hash), part.mesh_hash)
+                self._at_hand(part.mesh_hash)
                 self._hand_over_before(part)
                 self.part = part
         except Refused as refusal:
@@ -240,8 +243,7 @@ class Workspace(QObject):
                 continue
             try:
                 key = self.shop.parts.get(p.id).mesh_hash
-                if key not in self.meshes:
-                    self.meshes.put(self.shop.parts.mesh(key), key)
+                self._at_hand(key)
                 out.append((p.id, p.name, MeshKey(key)))
             except Refused as refusal:
                 self.said.emit(f"{p.name}: {refusal}")
@@ -250,8 +252,7 @@ class Workspace(QObject):
     def part_at_hand(self, part_id: int) -> OpenPart:
         """Any part of the workshop as it is stored, its mesh at hand. Raises :class:`Refused`."""
         part = self.part if self.part is not None and self.part.id == part_id else self._read_part(part_id)
-        if part.mesh_hash not in self.meshes:
-            self.meshes.put(self.shop.parts.mesh(part.mesh_hash), part.mesh_hash)
+        self._at_hand(part.mesh_hash)
         return part
 
     def new_mesh(self, mesh: Mesh, note: str, motion: Motion | None) -> None:

@@ -13,7 +13,6 @@ import shapely.affinity
 
 from knollside.core.job.questions.plates import Laid, Plate, Plates, Taken
 from knollside.core.mesh.write import BuildItem, threemf_of
-from knollside.core.model import Refused
 from knollside.core.run.packing import Placed
 from knollside.report.export import file_name, write_whole
 
@@ -119,21 +118,19 @@ def write_plates(
         if plates.one_after_another and plate.order is None:
             left.append(f"Plate {k + 1} is not written: {plate.why}")
         else:
-            files += write_plate(folder, plate, k + 1, taken, titles, plates.one_after_another)
+            files += _write_plate(folder, plate, k + 1, taken, titles, plates.one_after_another)
     return WrittenPlates(tuple(files), tuple(left))
 
 
-def write_plate(
+def _write_plate(
     folder: Path,
     plate: Plate,
     number: int,
     taken: Mapping[str, Taken],
     titles: Mapping[str, str],
-    one_after_another: bool = False,
+    one_after_another: bool,
 ) -> tuple[Path, ...]:
-    """The plate's 3MF and its page; raises :class:`Refused` where they cannot be written or it cannot be printed so."""
-    if one_after_another and plate.order is None:
-        raise Refused(plate.why)
+    """The plate's 3MF and its page; raises :class:`Refused` where they cannot be written."""
     name = f"plate-{number}-{file_name(plate.title)[:40]}"
     files = folder / f"{name}.3mf", folder / f"{name}.html"
     write_whole(files[0], plate_3mf(plate, taken, titles))

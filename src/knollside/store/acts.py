@@ -69,13 +69,13 @@ def _checked(connection: Connection, c: Change) -> Change:
     there = _row(connection, c)
     if (there is None) != (c.before is None):
         gone = "is gone" if there is None else "is there again"
-        raise Moved(c, f"{_WORDS[c.table]} {gone}".capitalize() + ".")
+        raise Moved(c, _sentence(f"{_WORDS[c.table]} {gone}"))
     if there is None or c.before is None:
         return c
     named = c.of(RevisionRow) and "names" in c.before
     was = {k: v for k, v in c.before.items() if not (named and k == "names")}
     if any(there[k] != v for k, v in was.items()):
-        raise Moved(c, f"{_WORDS[c.table]} was changed since".capitalize() + ".")
+        raise Moved(c, _sentence(f"{_WORDS[c.table]} was changed since"))
     if not named:
         return c
     if c.after is None:
@@ -121,9 +121,7 @@ def _refuse_loose_ends(connection: Connection, c: Change, made: list[Change]) ->
         asked = text("SELECT kind, owner FROM running WHERE kind = :kind AND owner = :id")
         for row in connection.execute(asked, {"kind": _OWNERS[c.table], "id": c.key[0]}):
             if ("running", tuple(row)) not in going:
-                raise Moved(
-                    Change("running", tuple(row), None, {}), f"{_sentence(_WORDS[c.table])[:-1]} has a log by now."
-                )
+                raise Moved(Change("running", tuple(row), None, {}), _sentence(f"{_WORDS[c.table]} has a log by now"))
     let_go = {(d.table, d.key, column) for d in made if d.after is not None for column in d.after}
     for table in Base.metadata.sorted_tables:
         for column in table.columns:

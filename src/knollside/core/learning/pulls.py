@@ -199,7 +199,10 @@ def _claims(
     found, joined = _compared(y, level, run, len(values), best, margin)
     order = sorted(range(len(found)), key=lambda j: found[j][4])
     adjusted = _holm([f[4] for f in found])
-    weaker = _weaker(_compared(y[~slips], level[~slips], run[~slips], len(values), best, margin)[0], picked)
+    fair = found
+    if slips.any():
+        fair, _ = _compared(y[~slips], level[~slips], run[~slips], len(values), best, margin)
+    weaker = _weaker(fair, picked)
     claims = []
     for j, ((k, difference, whole, freedom, _), p) in enumerate(zip(found, adjusted, strict=True)):
         half = float(stdtrit(freedom, 1 - ALPHA)) * whole

@@ -89,9 +89,8 @@ class WeekPage(Page):
         answer, run = self.desk.planned, self.desk.run
         planned: Planned | None = answer.shown
         shelf = self.workspace.shelf
-        printers = tuple(
-            (facts.name, loaded_words(shelf, n) or "nothing loaded") for n, facts in shelf.printers.items()
-        )
+        held = loaded_words(shelf)
+        printers = tuple((facts.name, held[n] or "nothing loaded") for n, facts in shelf.printers.items())
         empty = answer.refusal or (
             "Add parts at Plates first." if not run.pieces else "Press “Plan it” for the days from now on."
         )
