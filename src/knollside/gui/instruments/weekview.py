@@ -199,7 +199,7 @@ class WeekView(QWidget):
         p.drawPolygon(QPolygonF([QPointF(24, y - 11), QPointF(30, y - 5), QPointF(24, y + 1), QPointF(18, y - 5)]))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(look.colour("slate"))
-        p.drawText(QPointF(38, y), "change of filament")
+        p.drawText(QPointF(38, y), "change of spool")
         box = QRectF(172, y - 11, 20, 12)
         p.fillRect(box, look.colour("bed"))
         p.fillRect(box, QBrush(look.colour("bedrock", 60), Qt.BrushStyle.BDiagPattern))

@@ -202,7 +202,7 @@ class WeekPage(Page):
             number=f"{done:%H:%M}",
             under=(f"{done:%a %d %b}", f"latest {plan.span.when(late):%a %H:%M}"),
             tone="clay" if planned.short else "moss",
-            source=f"{plan.changes} change{'s' if plan.changes != 1 else ''} of filament.",
+            source=f"{plan.changes} change{'s' if plan.changes != 1 else ''} of spool.",
             acts=acts,
         )
 
